@@ -1,0 +1,71 @@
+// Package demo holds the site of Skerry Line, a made-up island ferry company, to try Tachyform on.
+package demo
+
+import (
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+)
+
+//go:embed site
+var files embed.FS
+
+// marker lies in folders that Write made.
+const marker = ".tachyform/demo"
+
+// Files is the demo site.
+func Files() fs.FS {
+	sub, err := fs.Sub(files, "site")
+	if err != nil {
+		panic(err) // the folder is embedded
+	}
+	return sub
+}
+
+// Write writes the site into a folder that is new, empty, or an earlier demo, and gives the number of files. It
+// refuses any other folder.
+func Write(dir string) (int, error) {
+	info, err := os.Stat(dir)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+	case err != nil:
+		return 0, err
+	case !info.IsDir():
+		return 0, fmt.Errorf("%s: is a file; name a folder for the demo", dir)
+	default:
+		entries, err := os.ReadDir(dir)
+		if err != nil {
+			return 0, err
+		}
+		if _, err := os.Stat(filepath.Join(dir, filepath.FromSlash(marker))); len(entries) > 0 && err != nil {
+			return 0, fmt.Errorf("%s: the folder is not empty and not an earlier demo; name another one", dir)
+		}
+	}
+	count := 0
+	err = fs.WalkDir(Files(), ".", func(p string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		target := filepath.Join(dir, filepath.FromSlash(p))
+		if d.IsDir() {
+			return os.MkdirAll(target, 0o755)
+		}
+		data, err := fs.ReadFile(Files(), p)
+		if err != nil {
+			return err
+		}
+		count++
+		return os.WriteFile(target, data, 0o644)
+	})
+	if err != nil {
+		return 0, err
+	}
+	target := filepath.Join(dir, filepath.FromSlash(marker))
+	if err := os.MkdirAll(filepath.Dir(target), 0o755); err != nil {
+		return 0, err
+	}
+	return count, os.WriteFile(target, []byte("tachyform demo wrote this folder and may write it again\n"), 0o644)
+}

@@ -1,0 +1,197 @@
+package audit
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"tachyform/internal/manifest"
+)
+
+var everyApp = []string{"chromium-desktop", "chromium-android", "safari-ios", "firefox-android"}
+
+// readable says whether there is a manifest to look into.
+func (f *facts) readable() bool { return f.manifest != nil && !f.manifest.Lost }
+
+// problems gives the findings for the processing problems of some members.
+func (f *facts) problems(level manifest.Level, members ...string) []Finding {
+	var out []Finding
+	for _, p := range f.manifest.Problems {
+		if p.Level == level && (len(members) == 0 || slices.Contains(members, p.Member)) {
+			out = append(out, Finding{File: p.File, Line: p.Line, Column: p.Column, Message: p.Message, Mend: p.Mend})
+		}
+	}
+	return out
+}
+
+var hostChecks = []Check{{
+	ID: "host/not-secure", Level: Blocker, Area: "host", Title: "The site is served from a secure origin",
+	Why:    "Browsers install apps and run service workers only from https addresses and from the visitor's own machine.",
+	Mend:   "serve the site over https",
+	Spec:   "W3C Secure Contexts",
+	Blocks: everyApp,
+	run:    func(*facts) ([]Finding, bool) { return nil, false }, // a folder does not say how it will be served
+}}
+
+var manifestChecks = []Check{
+	{
+		ID: "manifest/not-linked", Level: Blocker, Area: "manifest", Title: "The start page links a manifest",
+		Why:  "Without the link a browser does not know that the site is an app, and offers no installation.",
+		Mend: "run tachyform fit, or put <link rel=\"manifest\" href=\"…\"> into the head",
+		Spec: "W3C Web Application Manifest, \"Linking to a manifest\"", Blocks: everyApp,
+		run: func(f *facts) ([]Finding, bool) {
+			if f.link != nil && f.link.Value != "" {
+				return nil, true
+			}
+			finding := Finding{File: f.inv.StartFile.Path, Line: 1, Column: 1, URL: f.inv.StartFile.URL, Message: "there is no link to a manifest in the head"}
+			if f.link != nil {
+				finding.Line, finding.Column = f.linkPlace[0], f.linkPlace[1]
+				finding.Message = "the first manifest link has no address, and browsers look at no other"
+			}
+			return []Finding{finding}, true
+		},
+	},
+	{
+		ID: "manifest/not-found", Level: Blocker, Area: "manifest", Title: "The linked manifest is there",
+		Why:  "A manifest that cannot be fetched is no manifest: nothing can be installed.",
+		Mend: "correct the link, or put the file there",
+		Spec: "W3C Web Application Manifest, \"Obtaining the manifest\"", Blocks: everyApp,
+		run: func(f *facts) ([]Finding, bool) {
+			if f.link == nil || f.link.Value == "" {
+				return nil, false
+			}
+			if f.file != nil {
+				return nil, true
+			}
+			return []Finding{{File: f.start.file.Path, Line: f.linkPlace[0], Column: f.linkPlace[1], URL: f.linkURL,
+				Message: fmt.Sprintf("%s is not in the site", f.linkURL)}}, true
+		},
+	},
+	{
+		ID: "manifest/not-json", Level: Blocker, Area: "manifest", Title: "The manifest can be read",
+		Why:  "A single mistake in the JSON makes browsers ignore the whole manifest, without telling the visitor.",
+		Mend: "correct the JSON",
+		Spec: "W3C Web Application Manifest, \"Processing the manifest\"", Blocks: everyApp,
+		run: func(f *facts) ([]Finding, bool) {
+			if f.manifest == nil {
+				return nil, false
+			}
+			if f.manifest.Lost {
+				return f.problems(manifest.Blocker), true
+			}
+			return nil, true
+		},
+	},
+	{
+		ID: "manifest/name-missing", Level: Blocker, Area: "manifest", Title: "The app has a name",
+		Why:  "The name stands under the icon and in the install dialogue; without one there is no installation.",
+		Mend: "add \"name\"", Spec: "W3C Web Application Manifest, \"name member\"", Blocks: everyApp,
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() {
+				return nil, false
+			}
+			return f.problems(manifest.Blocker, "name"), true
+		},
+	},
+	{
+		ID: "manifest/start-url-invalid", Level: Blocker, Area: "manifest", Title: "The start URL is valid",
+		Why:  "The start URL is what opens when a visitor taps the icon; Chromium offers no installation without it.",
+		Mend: "add \"start_url\": \"/\"", Spec: "W3C Web Application Manifest, \"start_url member\"", Blocks: chromium,
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() {
+				return nil, false
+			}
+			if f.manifest.Processed.StartURLGiven {
+				return nil, true
+			}
+			found := f.problems(manifest.Blocker, "start_url")
+			if found == nil {
+				found = f.problems(manifest.Warning, "start_url")
+			}
+			return found, true
+		},
+	},
+	{
+		ID: "manifest/start-url-unanswered", Level: Warning, Area: "manifest", Title: "The start URL answers",
+		Why:  "A visitor who taps the icon sees an error page.",
+		Mend: "let start_url name a page of the site", Spec: "W3C Web Application Manifest, \"start_url member\"",
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() || !f.manifest.Processed.StartURLGiven {
+				return nil, false
+			}
+			u := strings.TrimPrefix(f.manifest.Processed.StartURL, anyOrigin)
+			path := strings.SplitN(strings.SplitN(u, "#", 2)[0], "?", 2)[0]
+			a := f.server.Answer("GET", path)
+			switch {
+			case a.Status >= 400:
+				return []Finding{f.at("start_url", fmt.Sprintf("%s is answered with status %d", u, a.Status), "")}, true
+			case a.Status >= 300:
+				return []Finding{f.at("start_url", fmt.Sprintf("%s redirects to %s", u, a.Header.Get("Location")), "name the address it redirects to")}, true
+			}
+			return nil, true
+		},
+	},
+	{
+		ID: "manifest/start-url-outside-scope", Level: Warning, Area: "manifest", Title: "The start URL is inside the scope",
+		Why:  "Browsers drop a scope that does not contain the start URL and use the start URL's folder; pages outside it then open with the browser's own frame.",
+		Mend: "let the scope begin the start URL", Spec: "W3C Web Application Manifest, \"scope member\"",
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() || !f.manifest.Has("scope") {
+				return nil, false
+			}
+			return f.problems(manifest.Warning, "scope"), true
+		},
+	},
+	{
+		ID: "manifest/opens-in-browser", Level: Blocker, Area: "manifest", Title: "The display mode is that of an app",
+		Why:    "With display \"browser\", or none, the icon opens a browser tab: Chromium makes no offer to install, and an iPhone makes a bookmark.",
+		Mend:   "write \"display\": \"standalone\"",
+		Spec:   "W3C Web Application Manifest, \"display member\"; Manifest Incubations, \"display_override\"",
+		Blocks: everyApp,
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() {
+				return nil, false
+			}
+			p := &f.manifest.Processed
+			if p.Installable() {
+				return nil, true
+			}
+			member := "display"
+			if len(p.DisplayOverride) > 0 {
+				member = "display_override"
+			}
+			return []Finding{f.at(member, fmt.Sprintf("the display mode is %q", p.DisplayMode()), "")}, true
+		},
+	},
+	{
+		ID: "manifest/value-ignored", Level: Warning, Area: "manifest", Title: "Every value of the manifest is used",
+		Why:  "A browser drops a value it cannot use without telling anybody, and the app looks or behaves otherwise than intended.",
+		Mend: "correct the value", Spec: "W3C Web Application Manifest, \"Processing the manifest\"",
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() {
+				return nil, false
+			}
+			var out []Finding
+			for _, p := range f.manifest.Problems {
+				if p.Level == manifest.Warning && p.Member != "scope" && p.Member != "start_url" {
+					out = append(out, Finding{File: p.File, Line: p.Line, Column: p.Column, Message: p.Message, Mend: p.Mend})
+				}
+			}
+			return out, true
+		},
+	},
+	{
+		ID: "manifest/other-app-preferred", Level: Warning, Area: "manifest", Title: "The web app is not set back behind another",
+		Why:  "prefer_related_applications tells browsers to offer another app in place of this one; some then make no offer at all.",
+		Mend: "remove prefer_related_applications", Spec: "W3C Web Application Manifest, \"prefer_related_applications member\"",
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() {
+				return nil, false
+			}
+			if f.manifest.Processed.PreferRelatedApplications {
+				return []Finding{f.at("prefer_related_applications", "prefer_related_applications is true", "")}, true
+			}
+			return nil, true
+		},
+	},
+}

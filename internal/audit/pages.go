@@ -1,0 +1,103 @@
+package audit
+
+import (
+	"bytes"
+	"fmt"
+	"image"
+	_ "image/png" // touch icons are looked into
+	"strings"
+
+	"tachyform/internal/markup"
+)
+
+var pageChecks = []Check{
+	{
+		ID: "pages/manifest-not-linked", Level: Warning, Area: "pages", Title: "Every page links the manifest",
+		Why:  "A visitor who arrives on a page without the link is offered no installation there.",
+		Mend: "run tachyform fit", Spec: "W3C Web Application Manifest, \"Linking to a manifest\"",
+		run: func(f *facts) ([]Finding, bool) {
+			if f.link == nil {
+				return nil, false
+			}
+			var out []Finding
+			for _, h := range f.heads {
+				t := h.tag("manifest")
+				switch {
+				case h.err != nil || h.file.Path == f.start.file.Path:
+				case t == nil:
+					out = append(out, Finding{File: h.file.Path, Line: 1, Column: 1, URL: h.file.URL, Message: "there is no manifest link in the head"})
+				case h.resolve(t.Value) != f.linkURL:
+					out = append(out, Finding{File: h.file.Path, Line: 1, Column: 1, URL: h.file.URL,
+						Message: fmt.Sprintf("links %s, the start page links %s", h.resolve(t.Value), f.linkURL), Mend: "link the same manifest everywhere"})
+				}
+			}
+			return out, true
+		},
+	},
+	{
+		ID: "pages/viewport-missing", Level: Warning, Area: "pages", Title: "Pages fit the screen of a phone",
+		Why:  "Without a viewport a phone shows the page as on a desktop, tiny and to be zoomed.",
+		Mend: "put <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"> into the head, and look at the page on a phone",
+		Spec: "CSS Viewport Module",
+		run: func(f *facts) ([]Finding, bool) {
+			var out []Finding
+			for _, h := range f.heads {
+				if h.err == nil && h.tag("viewport") == nil {
+					out = append(out, Finding{File: h.file.Path, Line: 1, Column: 1, URL: h.file.URL, Message: "there is no viewport in the head"})
+				}
+			}
+			return out, true
+		},
+	},
+	{
+		ID: "pages/touch-icon-missing", Level: Warning, Area: "pages", Title: "iPhones find an icon",
+		Why:  "An iPhone that finds no touch icon and no icon in the manifest puts a picture of the page on the home screen.",
+		Mend: "run tachyform fit, or link a 180x180 PNG with rel=\"apple-touch-icon\"", Spec: "Safari's documentation of web apps on the home screen",
+		run: func(f *facts) ([]Finding, bool) {
+			if f.start.head == nil {
+				return nil, false
+			}
+			t := f.start.tag("touch-icon")
+			if t == nil {
+				return []Finding{{File: f.start.file.Path, Line: 1, Column: 1, URL: f.start.file.URL, Message: "there is no touch icon in the head"}}, true
+			}
+			u := f.start.resolve(t.Value)
+			if !strings.HasPrefix(u, "http") && f.inv.FileOf(u) == nil {
+				line, column := markup.Position(f.start.src, t.Offset)
+				return []Finding{{File: f.start.file.Path, Line: line, Column: column, URL: u, Message: u + " is not in the site"}}, true
+			}
+			return nil, true
+		},
+	},
+	{
+		ID: "pages/touch-icon-transparent", Level: Warning, Area: "pages", Title: "The touch icon is opaque",
+		Why:  "iPhones put black under the transparent parts of a touch icon.",
+		Mend: "put the art on a background", Spec: "Safari's documentation of web apps on the home screen",
+		run: func(f *facts) ([]Finding, bool) {
+			t := f.start.tag("touch-icon")
+			if t == nil {
+				return nil, false
+			}
+			file := f.inv.FileOf(f.start.resolve(t.Value))
+			if file == nil || file.Size > 4<<20 {
+				return nil, false
+			}
+			data, err := f.site.Read(file.Path)
+			if err != nil {
+				return nil, false
+			}
+			cfg, _, err := image.DecodeConfig(bytes.NewReader(data))
+			if err != nil || cfg.Width > 2048 || cfg.Height > 2048 {
+				return nil, false
+			}
+			img, _, err := image.Decode(bytes.NewReader(data))
+			if err != nil {
+				return nil, false
+			}
+			if o, ok := img.(interface{ Opaque() bool }); ok && !o.Opaque() {
+				return []Finding{{File: file.Path, Line: 0, URL: file.URL, Message: "the touch icon has transparent parts"}}, true
+			}
+			return nil, true
+		},
+	},
+}

@@ -1,0 +1,222 @@
+// Package cli is the command line: flags in, a call of the core, a presenter out. One file for each command.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/schollz/progressbar/v3"
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"tachyform/internal/config"
+	"tachyform/internal/fitting"
+	"tachyform/internal/present"
+	"tachyform/internal/site"
+)
+
+// Version of the program.
+const Version = "0.1.0"
+
+// Exit statuses.
+const (
+	ExitFine   = 0
+	ExitFound  = 1 // the audit found something at or above --fail-on
+	ExitUsage  = 2 // wrong usage or unreadable input
+	ExitBroken = 3 // something broke while working
+)
+
+// exit carries an exit status with an error; a nil err means that everything was said already.
+type exit struct {
+	code int
+	err  error
+}
+
+func (e *exit) Error() string {
+	if e.err == nil {
+		return ""
+	}
+	return e.err.Error()
+}
+
+func (e *exit) Unwrap() error { return e.err }
+
+func usage(err error) error  { return &exit{ExitUsage, err} }
+func broken(err error) error { return &exit{ExitBroken, err} }
+
+// app is what all commands share.
+type app struct {
+	out, err io.Writer
+	config   string
+	format   string
+	output   string
+	quiet    bool
+	noColor  bool
+}
+
+// Run runs the program with arguments and gives the exit status.
+func Run(ctx context.Context, args []string, out, errw io.Writer) int {
+	a := &app{out: out, err: errw}
+	root := a.root()
+	root.SetArgs(args)
+	root.SetOut(out)
+	root.SetErr(errw)
+	err := root.ExecuteContext(ctx)
+	if err == nil {
+		return ExitFine
+	}
+	var e *exit
+	code := ExitUsage // what Cobra itself finds is wrong usage
+	if errors.As(err, &e) {
+		code = e.code
+	}
+	if msg := err.Error(); msg != "" {
+		for i, line := range strings.Split(msg, "\n") {
+			if i == 0 {
+				line = "tachyform: " + line
+			}
+			fmt.Fprintln(errw, line)
+		}
+	}
+	return code
+}
+
+func (a *app) root() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "tachyform",
+		Short: "Make a finished website an installable, offline-capable web app, and prove it",
+		Long: `Tachyform takes a finished website folder and makes it an installable, offline-capable web app: manifest,
+icons, page tags, service worker. Then it proves, before release, what visitors will get: it runs the service
+worker in a model of a browser, opens every page without a network, and audits what hinders installation.`,
+		Example:       "  tachyform demo          # try everything on a made-up ferry company's site\n  tachyform fit dist      # fit your own",
+		Version:       Version,
+		SilenceErrors: true,
+		SilenceUsage:  true,
+		Args:          cobra.NoArgs,
+		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
+	}
+	cmd.SetVersionTemplate("tachyform {{.Version}}\n")
+	cmd.CompletionOptions.HiddenDefaultCmd = true
+	f := cmd.PersistentFlags()
+	f.StringVar(&a.config, "config", "", "configuration `file` (default: tachyform.toml in the current folder, if there is one)")
+	f.StringVar(&a.format, "format", "text", "text or json")
+	f.StringVar(&a.output, "output", "", "write the result to a `file` instead of standard output")
+	f.BoolVar(&a.quiet, "quiet", false, "print nothing but errors and what was asked for with --format")
+	f.BoolVar(&a.noColor, "no-color", false, "print without colours (also: NO_COLOR in the environment)")
+	cmd.AddCommand(a.fitCommand(), a.rehearseCommand(), a.auditCommand(), a.demoCommand())
+	return cmd
+}
+
+// siteArg gives the site a command works on: its argument, else the configuration's.
+func siteArg(args []string, c *config.Config) (string, error) {
+	switch {
+	case len(args) > 0 && (strings.HasPrefix(args[0], "http://") || strings.HasPrefix(args[0], "https://")):
+		return "", fmt.Errorf("%s: this command works on the folder that is deployed, not on an address", args[0])
+	case len(args) > 0:
+		return args[0], nil
+	case c.Site != "":
+		return c.Dir() + "/" + c.Site, nil
+	}
+	return "", errors.New("name the folder of the site (or set site in tachyform.toml)")
+}
+
+// open reads the configuration and the site.
+func (a *app) open(args []string, base string) (*config.Config, *site.Site, error) {
+	if a.format != "text" && a.format != "json" {
+		return nil, nil, usage(fmt.Errorf("--format %s: it is text or json", a.format))
+	}
+	c, err := config.Find(a.config)
+	if err != nil {
+		return nil, nil, usage(err)
+	}
+	if base != "" {
+		c.Base = base
+	}
+	dir, err := siteArg(args, c)
+	if err != nil {
+		return nil, nil, usage(err)
+	}
+	s, err := site.Open(dir, c.Base)
+	if err != nil {
+		return nil, nil, usage(err)
+	}
+	if _, err := s.StartPage(); err != nil {
+		s.Close()
+		return nil, nil, usage(fmt.Errorf("%w; name the folder that is deployed, with the finished .html files in it", err))
+	}
+	return c, s, nil
+}
+
+// emit opens where the result goes, writes it, and closes it.
+func (a *app) emit(text func(*present.Style) error, value any) error {
+	w := a.out
+	if a.output != "" {
+		f, err := os.Create(a.output)
+		if err != nil {
+			return broken(fmt.Errorf("--output: %w", err))
+		}
+		defer f.Close()
+		w = f
+	}
+	var err error
+	switch {
+	case a.format == "json":
+		err = present.JSON(w, value)
+	case !a.quiet || a.output != "":
+		err = text(present.New(w, a.color(w)))
+	}
+	if err != nil {
+		return broken(fmt.Errorf("writing the result: %w", err))
+	}
+	return nil
+}
+
+// color says whether colours are wanted on a writer.
+func (a *app) color(w io.Writer) bool {
+	f, ok := w.(*os.File)
+	_, no := os.LookupEnv("NO_COLOR")
+	return ok && !no && !a.noColor && term.IsTerminal(int(f.Fd()))
+}
+
+// progress shows a bar on a terminal for work that takes more than half a second.
+func (a *app) progress(what string) (step func(done, total int), end func()) {
+	f, ok := a.err.(*os.File)
+	if !ok || a.quiet || !term.IsTerminal(int(f.Fd())) {
+		return func(int, int) {}, func() {}
+	}
+	begin := time.Now()
+	var bar *progressbar.ProgressBar
+	return func(done, total int) {
+			if bar == nil {
+				if time.Since(begin) < 500*time.Millisecond {
+					return
+				}
+				bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(what),
+					progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionShowCount(), progressbar.OptionClearOnFinish(),
+					progressbar.OptionSetWidth(30))
+			}
+			_ = bar.Set(done)
+		}, func() {
+			if bar != nil {
+				_ = bar.Clear()
+			}
+		}
+}
+
+// fitError gives an error of the fitting room its exit status.
+func fitError(err error) error {
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, context.Canceled):
+		return broken(err)
+	case errors.Is(err, fitting.ErrBusy):
+		return broken(err)
+	}
+	return usage(err)
+}

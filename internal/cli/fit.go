@@ -1,0 +1,97 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"tachyform/internal/config"
+	"tachyform/internal/fitting"
+	"tachyform/internal/manifest"
+	"tachyform/internal/present"
+)
+
+func (a *app) fitCommand() *cobra.Command {
+	var base, out, master, name, shortName, theme, background string
+	var dryRun, replace bool
+	cmd := &cobra.Command{
+		Use:   "fit [SITE]",
+		Short: "Put manifest, icons, page tags and service worker into a site",
+		Long: `Fit makes the folder SITE an installable web app that works offline. It draws the icons from the site's own mark,
+writes a manifest, a service worker, the script that registers it and an offline page, and inserts the tags into
+every page. Pages are edited by inserting marked lines and nothing else. Without a configuration good values are
+taken from the pages; the summary says which, and where they came from. A second run changes nothing.`,
+		Example: "  tachyform fit dist\n  tachyform fit dist --dry-run\n  tachyform fit dist --out fitted --name \"Skerry Line\" --theme-color \"#0b4f6c\"",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, s, err := a.open(args, base)
+			if err != nil {
+				return err
+			}
+			defer func() { s.Close() }()
+			override(c, name, shortName, theme, background, master)
+			for flag, v := range map[string]string{"--theme-color": theme, "--background-color": background} {
+				if _, ok := manifest.ParseColor(v); v != "" && !ok {
+					return usage(fmt.Errorf("%s %q is no colour by CSS syntax", flag, v))
+				}
+			}
+			if out != "" && !dryRun {
+				copied, err := fitting.Copy(s, out)
+				if err != nil {
+					return usage(err)
+				}
+				s.Close()
+				s = copied
+			}
+			step, end := a.progress("Reading")
+			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{ReplaceWorker: replace, Progress: step})
+			end()
+			if err != nil {
+				return fitError(err)
+			}
+			if dryRun && a.format == "text" && !a.quiet {
+				if err := plan.Diff(a.out); err != nil {
+					return broken(err)
+				}
+			}
+			if !dryRun {
+				step, end := a.progress("Writing")
+				err := plan.Apply(cmd.Context(), step)
+				end()
+				if err != nil {
+					return broken(err)
+				}
+			}
+			return a.emit(func(st *present.Style) error {
+				if err := st.Fit(plan, dryRun); err != nil {
+					return err
+				}
+				if !dryRun {
+					return st.Next("tachyform rehearse "+s.Dir, "see every page without a network", "tachyform audit "+s.Dir, "see whether it installs, and where")
+				}
+				return nil
+			}, present.FitOf(plan, dryRun))
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
+	f.StringVar(&out, "out", "", "fit a copy in this `folder`, which must be new or empty, and leave SITE alone")
+	f.StringVar(&master, "master", "", "picture `file` the icons are made from: SVG, PNG, JPEG, WebP or GIF")
+	f.StringVar(&name, "name", "", "name of the app")
+	f.StringVar(&shortName, "short-name", "", "name under the icon")
+	f.StringVar(&theme, "theme-color", "", "theme `colour`")
+	f.StringVar(&background, "background-color", "", "background `colour` of the splash screen")
+	f.BoolVar(&dryRun, "dry-run", false, "show what would change as a unified diff, and write nothing")
+	f.BoolVar(&replace, "replace-worker", false, "put our worker in the place of the site's own")
+	return cmd
+}
+
+// override lets flags win over the configuration.
+func override(c *config.Config, name, shortName, theme, background, master string) {
+	for value, member := range map[*string]*string{&name: &c.App.Name, &shortName: &c.App.ShortName, &theme: &c.App.ThemeColor,
+		&background: &c.App.BackgroundColor, &master: &c.Icons.Master} {
+		if *value != "" {
+			*member = *value
+		}
+	}
+}

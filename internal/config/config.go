@@ -1,0 +1,362 @@
+// Package config reads tachyform.toml. Everything in it is optional; unknown keys are errors with their place and
+// a suggestion.
+package config
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"reflect"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/agnivade/levenshtein"
+	"github.com/bmatcuk/doublestar/v4"
+	"github.com/dustin/go-humanize"
+	"github.com/pelletier/go-toml/v2"
+
+	"tachyform/internal/manifest"
+	"tachyform/internal/worker"
+)
+
+// Name is how a configuration file is called.
+const Name = "tachyform.toml"
+
+// DefaultCeiling is what the first visit may cost when nothing is said, in bytes.
+const DefaultCeiling = 3_000_000
+
+// Config is a whole configuration. Empty members mean that good values are inferred.
+type Config struct {
+	File    string    `toml:"-"` // where it was read from, "" for none
+	Site    string    `toml:"site"`
+	Base    string    `toml:"base"`
+	App     App       `toml:"app"`
+	Icons   Icons     `toml:"icons"`
+	Stow    Stow      `toml:"stow"`
+	Rules   []Rule    `toml:"rule"`
+	Offline Offline   `toml:"offline"`
+	Update  Update    `toml:"update"`
+	Pages   Pages     `toml:"pages"`
+	Audit   Audit     `toml:"audit"`
+	Server  ServerAll `toml:"server"`
+}
+
+// App holds web app manifest members by their standard names.
+type App struct {
+	Name            string `toml:"name"`
+	ShortName       string `toml:"short_name"`
+	Description     string `toml:"description"`
+	ID              string `toml:"id"`
+	StartURL        string `toml:"start_url"`
+	Scope           string `toml:"scope"`
+	Display         string `toml:"display"`
+	Orientation     string `toml:"orientation"`
+	ThemeColor      string `toml:"theme_color"`
+	BackgroundColor string `toml:"background_color"`
+	Lang            string `toml:"lang"`
+	Dir             string `toml:"dir"`
+}
+
+// Icons says what icons are made from.
+type Icons struct {
+	Master     string `toml:"master"` // path below the site, or beside the configuration
+	Background string `toml:"background"`
+}
+
+// Stow lists what the worker stores, as path globs.
+type Stow struct {
+	Now     []string `toml:"now"`
+	Later   []string `toml:"later"`
+	Never   []string `toml:"never"`
+	Ceiling string   `toml:"ceiling"`
+	Strict  bool     `toml:"strict"`
+}
+
+// Rule says how requests that match a pattern are answered.
+type Rule struct {
+	Match    string `toml:"match"`
+	Answer   string `toml:"answer"`
+	Patience string `toml:"patience"`
+	Keep     Keep   `toml:"keep"`
+}
+
+// Keep bounds what a rule stores.
+type Keep struct {
+	Entries int `toml:"entries"`
+}
+
+// Offline says what is shown for navigations that cannot be answered.
+type Offline struct {
+	Page   string   `toml:"page"`
+	Shell  string   `toml:"shell"`
+	Except []string `toml:"except"`
+}
+
+// Update says when a new release takes over.
+type Update struct {
+	Takeover string `toml:"takeover"`
+}
+
+// Pages says which pages are edited.
+type Pages struct {
+	Leave []string `toml:"leave"` // path globs of pages that are not edited
+}
+
+// Audit configures the gate.
+type Audit struct {
+	Platforms []string `toml:"platforms"`
+	FailOn    string   `toml:"fail_on"`
+}
+
+// ServerAll is what a plain folder cannot say about its server.
+type ServerAll struct {
+	Fallback string           `toml:"fallback"`
+	Header   []ServerHeader   `toml:"header"`
+	Redirect []ServerRedirect `toml:"redirect"`
+	Answer   []ServerAnswer   `toml:"answer"`
+	Origin   []ServerOrigin   `toml:"origin"`
+}
+
+// ServerHeader adds a response header.
+type ServerHeader struct {
+	Path  string `toml:"path"`
+	Name  string `toml:"name"`
+	Value string `toml:"value"`
+}
+
+// ServerRedirect redirects one path.
+type ServerRedirect struct {
+	From   string `toml:"from"`
+	To     string `toml:"to"`
+	Status int    `toml:"status"`
+}
+
+// ServerAnswer answers an endpoint that the folder does not have.
+type ServerAnswer struct {
+	Path   string `toml:"path"`
+	Method string `toml:"method"`
+	Status int    `toml:"status"`
+	File   string `toml:"file"`
+	Body   string `toml:"body"`
+	Type   string `toml:"type"`
+}
+
+// ServerOrigin stands in for another origin.
+type ServerOrigin struct {
+	URL string `toml:"url"`
+	Dir string `toml:"dir"`
+}
+
+// Error is one mistake in a configuration file.
+type Error struct {
+	File         string
+	Line, Column int // from 1, 0 when unknown
+	Message      string
+}
+
+func (e *Error) Error() string {
+	if e.Line == 0 {
+		return fmt.Sprintf("%s: %s", e.File, e.Message)
+	}
+	return fmt.Sprintf("%s:%d:%d: %s", e.File, e.Line, e.Column, e.Message)
+}
+
+// Find gives the configuration to use: the file asked for, else tachyform.toml in the current folder, else none.
+func Find(file string) (*Config, error) {
+	if file != "" {
+		return Read(file)
+	}
+	if _, err := os.Stat(Name); err == nil {
+		return Read(Name)
+	}
+	return &Config{}, nil
+}
+
+// Read reads and checks a configuration file. The error joins all mistakes found, each an [Error].
+func Read(file string) (*Config, error) {
+	data, err := os.ReadFile(file)
+	if err != nil {
+		var pe *os.PathError
+		if errors.As(err, &pe) {
+			return nil, fmt.Errorf("%s: %w", file, pe.Err)
+		}
+		return nil, err
+	}
+	return Parse(file, data)
+}
+
+// Parse reads a configuration from its text.
+func Parse(file string, data []byte) (*Config, error) {
+	c := &Config{File: file}
+	dec := toml.NewDecoder(strings.NewReader(string(data))).DisallowUnknownFields()
+	err := dec.Decode(c)
+	var strict *toml.StrictMissingError
+	var decode *toml.DecodeError
+	switch {
+	case errors.As(err, &strict):
+		var all []error
+		for i := range strict.Errors {
+			e := &strict.Errors[i]
+			line, column := e.Position()
+			key := strings.Join(e.Key(), ".")
+			message := fmt.Sprintf("unknown key %q", key)
+			if s := suggest(e.Key()); s != "" {
+				message += fmt.Sprintf("; do you mean %q?", s)
+			}
+			all = append(all, &Error{file, line, column, message})
+		}
+		return nil, errors.Join(all...)
+	case errors.As(err, &decode):
+		line, column := decode.Position()
+		return nil, &Error{file, line, column, strings.TrimPrefix(decode.Error(), "toml: ")}
+	case err != nil:
+		return nil, &Error{File: file, Message: err.Error()}
+	}
+	c.File = file
+	if mistakes := c.check(data); len(mistakes) > 0 {
+		return nil, errors.Join(mistakes...)
+	}
+	return c, nil
+}
+
+// suggest finds the known key that a misspelt one is nearest to.
+func suggest(key []string) string {
+	t := reflect.TypeFor[Config]()
+	prefix := ""
+	for i, k := range key {
+		for t.Kind() == reflect.Slice {
+			t = t.Elem()
+		}
+		if t.Kind() != reflect.Struct {
+			return ""
+		}
+		names := map[string]reflect.Type{}
+		for f := range t.NumField() {
+			if n := t.Field(f).Tag.Get("toml"); n != "-" {
+				names[n] = t.Field(f).Type
+			}
+		}
+		if next, ok := names[k]; ok && i < len(key)-1 {
+			t = next
+			prefix += k + "."
+			continue
+		}
+		best, distance := "", max(2, len(k)/3)+1
+		sorted := make([]string, 0, len(names))
+		for n := range names {
+			sorted = append(sorted, n)
+		}
+		slices.Sort(sorted)
+		for _, n := range sorted {
+			if d := levenshtein.ComputeDistance(strings.ReplaceAll(k, "-", "_"), n); d < distance {
+				best, distance = n, d
+			}
+		}
+		if best == "" {
+			return ""
+		}
+		return prefix + best
+	}
+	return ""
+}
+
+// check looks at the values. Their places are found by the text of their lines.
+func (c *Config) check(data []byte) []error {
+	var out []error
+	add := func(key, value, format string, args ...any) {
+		line, column := place(string(data), key, value)
+		out = append(out, &Error{c.File, line, column, fmt.Sprintf(format, args...)})
+	}
+	oneOf := func(key, value string, values ...string) {
+		if value != "" && !slices.Contains(values, value) {
+			add(key, value, "%s = %q: it is one of %s", key, value, strings.Join(values, ", "))
+		}
+	}
+	color := func(key, value string) {
+		if _, ok := manifest.ParseColor(value); value != "" && !ok {
+			add(key, value, "%s = %q is no colour by CSS syntax", key, value)
+		}
+	}
+	globs := func(key string, list []string) {
+		for _, g := range list {
+			if !strings.HasPrefix(g, "/") {
+				add(key, g, "%s: %q does not begin with a slash; paths are those of URLs", key, g)
+			} else if !doublestar.ValidatePattern(g) {
+				add(key, g, "%s: %q is no valid pattern", key, g)
+			}
+		}
+	}
+	oneOf("display", c.App.Display, "fullscreen", "standalone", "minimal-ui", "browser")
+	oneOf("dir", c.App.Dir, "auto", "ltr", "rtl")
+	oneOf("takeover", c.Update.Takeover, "next-visit", "when-asked", "at-once")
+	oneOf("fail_on", c.Audit.FailOn, "blocker", "warning", "advice", "never")
+	color("theme_color", c.App.ThemeColor)
+	color("background_color", c.App.BackgroundColor)
+	color("background", c.Icons.Background)
+	globs("now", c.Stow.Now)
+	globs("later", c.Stow.Later)
+	globs("never", c.Stow.Never)
+	globs("except", c.Offline.Except)
+	globs("leave", c.Pages.Leave)
+	if _, err := c.Ceiling(); err != nil {
+		add("ceiling", c.Stow.Ceiling, "ceiling = %q is no size such as \"3 MB\"", c.Stow.Ceiling)
+	}
+	if c.Offline.Page != "" && c.Offline.Shell != "" {
+		add("shell", c.Offline.Shell, "[offline] has both page and shell; give one")
+	}
+	for _, r := range c.Rules {
+		if _, err := worker.Pattern(r.Match); err != nil || r.Match == "" {
+			add("match", r.Match, "match = %q is no path pattern that is supported", r.Match)
+		}
+		if r.Answer == "" {
+			add("match", r.Match, "the rule for %q has no answer; it is one of %s", r.Match, strings.Join(worker.Answers, ", "))
+		}
+		oneOf("answer", r.Answer, worker.Answers...)
+		if r.Patience != "" {
+			if d, err := time.ParseDuration(r.Patience); err != nil || d <= 0 {
+				add("patience", r.Patience, "patience = %q is no duration such as \"2.5s\"", r.Patience)
+			}
+		}
+		if r.Keep.Entries < 0 {
+			add("entries", "", "keep.entries is negative")
+		}
+	}
+	return out
+}
+
+// place finds the line that sets key to value.
+func place(data, key, value string) (line, column int) {
+	for i, l := range strings.Split(data, "\n") {
+		if at := strings.Index(l, key); at >= 0 && strings.Contains(l[at:], value) {
+			return i + 1, at + 1
+		}
+	}
+	for i, l := range strings.Split(data, "\n") {
+		if at := strings.Index(l, value); value != "" && at >= 0 {
+			return i + 1, at + 1
+		}
+	}
+	return 0, 0
+}
+
+// Ceiling is what the first visit may cost, in bytes.
+func (c *Config) Ceiling() (int64, error) {
+	if c.Stow.Ceiling == "" {
+		return DefaultCeiling, nil
+	}
+	n, err := humanize.ParseBytes(c.Stow.Ceiling)
+	if err != nil || n > 1<<40 {
+		return 0, fmt.Errorf("ceiling %q is no size", c.Stow.Ceiling)
+	}
+	return int64(n), nil
+}
+
+// Dir is the folder that relative paths in the configuration start from.
+func (c *Config) Dir() string {
+	if c.File == "" {
+		return "."
+	}
+	return filepath.Dir(c.File)
+}

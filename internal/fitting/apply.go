@@ -1,0 +1,325 @@
+package fitting
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"strings"
+
+	"github.com/aymanbagabas/go-udiff"
+	"github.com/gofrs/flock"
+
+	"tachyform/internal/icon"
+	"tachyform/internal/pagehead"
+	"tachyform/internal/site"
+)
+
+// tempPrefix begins the names of files that are not complete yet.
+const tempPrefix = ".tachyform-"
+
+// batch bounds how much is written before it is made durable and put in place.
+const (
+	batchFiles = 512
+	batchBytes = 64 << 20
+)
+
+// ErrBusy says that another run works on the same site.
+var ErrBusy = errors.New("another run of Tachyform is working on this site")
+
+// ErrChanged says that a file changed between planning and writing.
+var ErrChanged = errors.New("changed while fit was at work")
+
+// readLimited reads a file that the user named.
+func readLimited(name string) ([]byte, error) {
+	info, err := os.Stat(name)
+	if err != nil {
+		var pe *fs.PathError
+		if errors.As(err, &pe) {
+			return nil, pe.Err
+		}
+		return nil, err
+	}
+	if info.IsDir() {
+		return nil, fmt.Errorf("%w: it is a folder", icon.ErrNotPicture)
+	}
+	if info.Size() > site.MaxFile {
+		return nil, fmt.Errorf("%d bytes are more than is read", info.Size())
+	}
+	return os.ReadFile(name)
+}
+
+// journal names what an interrupted run may have left.
+type journal struct {
+	Format string   `json:"format"`
+	Temps  []string `json:"temps"`
+	Next   *record  `json:"next"`
+}
+
+// recoverRecord reads the record. When an earlier run was interrupted, it believes of its intentions what really
+// happened.
+func recoverRecord(s *site.Site) (*record, error) {
+	rec, err := readRecord(s.Root())
+	if err != nil {
+		return nil, err
+	}
+	data, err := s.Root().ReadFile(filepath.FromSlash(journalFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		return rec, nil
+	}
+	var j journal
+	if err != nil || json.Unmarshal(data, &j) != nil || j.Next == nil {
+		return rec, nil // a journal cut off while it was written: nothing was done after it
+	}
+	for p, want := range j.Next.Files {
+		if !fs.ValidPath(p) {
+			continue
+		}
+		if now, err := s.Root().ReadFile(filepath.FromSlash(p)); err == nil && digest(now) == want.SHA256 {
+			rec.Files[p] = want
+		}
+	}
+	return rec, nil
+}
+
+// preflight looks for files and folders that cannot be written, before anything is.
+func (p *Plan) preflight() error {
+	var bad []string
+	seen := map[string]bool{}
+	for _, c := range p.Changes {
+		if c.Exists && c.mode&0o200 == 0 {
+			bad = append(bad, c.Path+" is read-only")
+		}
+		dir := path.Dir(c.Path)
+		if seen[dir] {
+			continue
+		}
+		seen[dir] = true
+		if info, err := p.Site.Root().Stat(filepath.FromSlash(dir)); err == nil && info.Mode().Perm()&0o200 == 0 {
+			bad = append(bad, "the folder "+dir+" is read-only")
+		}
+	}
+	if len(bad) == 0 {
+		return nil
+	}
+	more := ""
+	if len(bad) > 5 {
+		more = fmt.Sprintf(" and %d more", len(bad)-5)
+		bad = bad[:5]
+	}
+	return fmt.Errorf("nothing was written, because %s%s", strings.Join(bad, ", "), more)
+}
+
+// Apply writes the plan's changes. On an error it says how far it came; running it again completes the work.
+func (p *Plan) Apply(ctx context.Context, progress func(done, total int)) (err error) {
+	root := p.Site.Root()
+	if err := p.preflight(); err != nil {
+		return err
+	}
+	if err := root.MkdirAll(site.OwnDir, 0o755); err != nil {
+		return fmt.Errorf("nothing was written: %w", err)
+	}
+	lock := flock.New(filepath.Join(p.Site.Dir, filepath.FromSlash(lockFile)))
+	ok, err := lock.TryLock()
+	if err != nil {
+		return fmt.Errorf("nothing was written: the lock: %w", err)
+	}
+	if !ok {
+		return fmt.Errorf("nothing was written: %w", ErrBusy)
+	}
+	defer func() {
+		_ = lock.Unlock()
+		_ = root.Remove(filepath.FromSlash(lockFile))
+	}()
+	clean(root)
+	if len(p.Changes) == 0 && string(p.record.bytes()) == string(p.next.bytes()) {
+		return nil
+	}
+	j := journal{Format: journalFormat, Next: p.next}
+	for _, c := range p.Changes {
+		j.Temps = append(j.Temps, tempName(c.Path))
+	}
+	data, err := json.Marshal(j)
+	if err != nil {
+		return err
+	}
+	if err := replace(root, journalFile, data, 0o644); err != nil {
+		return fmt.Errorf("nothing was written: the journal: %w", err)
+	}
+	done, err := p.write(ctx, progress)
+	if err != nil {
+		return fmt.Errorf("%w; %d of %d files were written, each whole: run fit again to complete it", err, done, len(p.Changes))
+	}
+	if err := replace(root, recordFile, p.next.bytes(), 0o644); err != nil {
+		return fmt.Errorf("the record: %w; all files were written: run fit again to complete it", err)
+	}
+	_ = root.Remove(filepath.FromSlash(journalFile))
+	return nil
+}
+
+// clean removes what an interrupted run left.
+func clean(root *os.Root) {
+	data, err := root.ReadFile(filepath.FromSlash(journalFile))
+	if err != nil {
+		return
+	}
+	var j journal
+	if json.Unmarshal(data, &j) == nil {
+		for _, t := range j.Temps {
+			if fs.ValidPath(t) && strings.HasPrefix(path.Base(t), tempPrefix) {
+				_ = root.Remove(filepath.FromSlash(t))
+			}
+		}
+	}
+}
+
+func tempName(p string) string {
+	return path.Join(path.Dir(p), tempPrefix+digest([]byte(p))[:16])
+}
+
+// write puts the changes in place, batch by batch: all of a batch is durable before the first file is replaced.
+func (p *Plan) write(ctx context.Context, progress func(done, total int)) (int, error) {
+	root := p.Site.Root()
+	done := 0
+	var pending []Change
+	var bytes int
+	flush := func() error {
+		if err := syncAll(p.Site.Dir); err != nil {
+			return err
+		}
+		for _, c := range pending {
+			if err := root.Rename(filepath.FromSlash(tempName(c.Path)), filepath.FromSlash(c.Path)); err != nil {
+				return fmt.Errorf("%s: %w", c.Path, err)
+			}
+			done++
+		}
+		if progress != nil {
+			progress(done, len(p.Changes))
+		}
+		pending, bytes = pending[:0], 0
+		return nil
+	}
+	for _, c := range p.Changes {
+		if err := ctx.Err(); err != nil {
+			return done, fmt.Errorf("interrupted: %w", err)
+		}
+		data := c.data
+		if c.Exists {
+			old, err := p.Site.Read(c.Path)
+			if err != nil {
+				return done, err
+			}
+			if digest(old) != c.old {
+				return done, fmt.Errorf("%s: %w", c.Path, ErrChanged)
+			}
+			if c.Kind == "page" {
+				if data, err = p.edited(c, old); err != nil {
+					return done, err
+				}
+			}
+			if c.keep {
+				if err := keepOriginal(root, c.old, old); err != nil {
+					return done, err
+				}
+			}
+		}
+		if err := root.MkdirAll(filepath.FromSlash(path.Dir(c.Path)), 0o755); err != nil {
+			return done, fmt.Errorf("%s: %w", c.Path, err)
+		}
+		if err := writeNew(root, tempName(c.Path), data, c.mode, false); err != nil {
+			return done, fmt.Errorf("%s: %w", c.Path, err)
+		}
+		pending = append(pending, c)
+		if bytes += len(data); len(pending) >= batchFiles || bytes >= batchBytes {
+			if err := flush(); err != nil {
+				return done, err
+			}
+		}
+	}
+	return done, flush()
+}
+
+func (p *Plan) edited(c Change, old []byte) ([]byte, error) {
+	for _, l := range p.Left {
+		if l.Path == c.Path { // what an earlier fit inserted is taken out again
+			out, _, err := pagehead.Remove(old)
+			return out, err
+		}
+	}
+	file, _ := p.Site.File(c.Path)
+	out, _, err := p.fitter.edit(c.Path, file.URL, old)
+	return out, err
+}
+
+func keepOriginal(root *os.Root, sum string, data []byte) error {
+	if err := root.MkdirAll(filepath.FromSlash(originalsDir), 0o755); err != nil {
+		return fmt.Errorf("keeping an original: %w", err)
+	}
+	return replace(root, originalPath(sum), data, 0o644)
+}
+
+// replace writes a small file: new bytes beside it, made durable, then renamed.
+func replace(root *os.Root, p string, data []byte, mode uint32) error {
+	t := tempName(p)
+	if err := writeNew(root, t, data, mode, true); err != nil {
+		return err
+	}
+	return root.Rename(filepath.FromSlash(t), filepath.FromSlash(p))
+}
+
+func writeNew(root *os.Root, p string, data []byte, mode uint32, durable bool) error {
+	f, err := root.OpenFile(filepath.FromSlash(p), os.O_WRONLY|os.O_CREATE|os.O_TRUNC, fs.FileMode(mode)|0o200)
+	if err != nil {
+		return err
+	}
+	if _, err = f.Write(data); err == nil {
+		err = f.Chmod(fs.FileMode(mode))
+	}
+	if err == nil && durable {
+		err = f.Sync()
+	}
+	if e := f.Close(); err == nil {
+		err = e
+	}
+	if err != nil {
+		_ = root.Remove(filepath.FromSlash(p))
+	}
+	return err
+}
+
+// Diff writes the plan as a unified diff. Pictures are only named.
+func (p *Plan) Diff(w io.Writer) error {
+	for _, c := range p.Changes {
+		var old []byte
+		from := "/dev/null"
+		if c.Exists {
+			var err error
+			if old, err = p.Site.Read(c.Path); err != nil {
+				return err
+			}
+			from = "a/" + c.Path
+		}
+		if c.Kind == "icon" {
+			if _, err := fmt.Fprintf(w, "Binary file b/%s would be written (%d bytes)\n", c.Path, len(c.data)); err != nil {
+				return err
+			}
+			continue
+		}
+		data := c.data
+		if c.Kind == "page" {
+			var err error
+			if data, err = p.edited(c, old); err != nil {
+				return err
+			}
+		}
+		if _, err := io.WriteString(w, udiff.Unified(from, "b/"+c.Path, string(old), string(data))); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,302 @@
+package fitting
+
+import (
+	"fmt"
+	"path"
+	"regexp"
+	"sort"
+	"strings"
+	"unicode/utf8"
+
+	"tachyform/internal/config"
+	"tachyform/internal/manifest"
+	"tachyform/internal/markup"
+	"tachyform/internal/pagehead"
+	"tachyform/internal/site"
+	"tachyform/internal/survey"
+)
+
+// Inference is a value that was chosen, and where it came from.
+type Inference struct {
+	What, Value, From string
+}
+
+// app is what the manifest says about a site.
+type app struct {
+	name, shortName, description, lang, dir, theme, background string
+	startURL, scope, display, orientation, id                  string
+	master                                                     string // path below the site, "" for the drawn mark
+}
+
+type inferrer struct {
+	inv      *survey.Inventory
+	cfg      *config.Config
+	existing *manifest.Manifest // of the site, nil when it has none
+	out      []Inference
+	styles   []byte // of the start page
+}
+
+func (i *inferrer) take(what, value, from string) string {
+	i.out = append(i.out, Inference{what, value, from})
+	return value
+}
+
+// first takes the first candidate that says something. Candidates are pairs of value and origin.
+func (i *inferrer) first(what string, candidates ...[2]string) string {
+	for _, c := range candidates {
+		if v := strings.TrimSpace(c[0]); v != "" {
+			return i.take(what, v, c[1])
+		}
+	}
+	return ""
+}
+
+func (i *inferrer) at(offset int) string {
+	line, column := markup.Position(i.inv.StartBytes, offset)
+	return fmt.Sprintf("%s:%d:%d", i.inv.StartFile.Path, line, column)
+}
+
+func (i *inferrer) configured() string {
+	if i.cfg.File == "" {
+		return "a flag"
+	}
+	return i.cfg.File
+}
+
+func (i *inferrer) infer() app {
+	p, c := i.inv.Start, i.cfg.App
+	var m manifest.Processed
+	if i.existing != nil {
+		m = i.existing.Processed
+	}
+	const existing = "the existing manifest"
+	a := app{}
+	names := [][2]string{{c.Name, i.configured()}, {m.Name, existing}}
+	for _, t := range p.AppNames {
+		names = append(names, [2]string{t.Value, i.at(t.Offset)})
+	}
+	if part := i.commonTitle(); part != "" {
+		names = append(names, [2]string{part, "what the titles of the pages have in common"})
+	}
+	if p.Brand != "" && utf8.RuneCountInString(p.Brand) <= 40 {
+		names = append(names, [2]string{p.Brand, "the link to the start page in " + i.inv.StartFile.Path})
+	}
+	names = append(names, [2]string{p.Title.Value, "the title in " + i.at(p.Title.Offset)})
+	if len(p.Headings) > 0 {
+		names = append(names, [2]string{p.Headings[0], "the first heading of " + i.inv.StartFile.Path})
+	}
+	names = append(names, [2]string{path.Base(strings.TrimRight(strings.ReplaceAll(i.inv.Site.Dir, "\\", "/"), "/.")), "the folder's name"}, [2]string{"App", "nothing better was found"})
+	a.name = i.first("name", names...)
+	a.shortName = i.first("short_name", [2]string{c.ShortName, i.configured()}, [2]string{m.ShortName, existing}, [2]string{shorten(a.name), "the name, shortened"})
+	a.description = i.first("description", [2]string{c.Description, i.configured()}, [2]string{m.Description, existing}, [2]string{p.Description.Value, i.at(p.Description.Offset)})
+	a.lang = i.first("lang", [2]string{c.Lang, i.configured()}, [2]string{m.Lang, existing}, [2]string{p.Lang, "the html tag of " + i.inv.StartFile.Path})
+	a.dir = i.first("dir", [2]string{c.Dir, i.configured()}, [2]string{p.Dir, "the html tag of " + i.inv.StartFile.Path})
+	i.colors(&a, m)
+	a.startURL = c.StartURL
+	if a.startURL == "" {
+		a.startURL = i.inv.StartFile.URL
+	}
+	if a.scope = c.Scope; a.scope == "" {
+		a.scope = i.inv.Site.Base
+	}
+	if a.display = c.Display; a.display == "" {
+		a.display = "standalone"
+	}
+	a.id, a.orientation = c.ID, c.Orientation
+	if a.id == "" {
+		a.id = a.startURL
+	}
+	i.pickMaster(&a)
+	return a
+}
+
+// separators stand between the parts of a page title.
+var separators = regexp.MustCompile(`\s+[-|–—·:»]\s+|\s*[|»]\s*|:\s+`)
+
+// commonTitle finds the part that most titles share, as "Fares - Skerry Line" and "Tides - Skerry Line" do.
+func (i *inferrer) commonTitle() string {
+	count := map[string]int{}
+	total := 0
+	for _, p := range i.inv.Pages {
+		if total >= 200 {
+			break
+		}
+		parts := separators.Split(p.Title, -1)
+		if p.Title == "" {
+			continue
+		}
+		total++
+		for _, part := range []string{parts[0], parts[len(parts)-1]} {
+			if len(parts) > 1 && utf8.RuneCountInString(part) <= 45 {
+				count[strings.TrimSpace(part)]++
+			}
+			if parts[0] == parts[len(parts)-1] {
+				break
+			}
+		}
+	}
+	best := ""
+	for part, n := range count {
+		if n*2 > total && n > 1 && (best == "" || n > count[best] || n == count[best] && part < best) {
+			best = part
+		}
+	}
+	return best
+}
+
+// shorten makes a name that fits under an icon: whole words, about twelve characters.
+func shorten(name string) string {
+	const most = 12
+	if utf8.RuneCountInString(name) <= most {
+		return name
+	}
+	short := ""
+	for _, w := range strings.Fields(name) {
+		next := strings.TrimSpace(short + " " + w)
+		if utf8.RuneCountInString(next) > most {
+			break
+		}
+		short = next
+	}
+	if short == "" {
+		short = string([]rune(name)[:most])
+	}
+	return strings.TrimRight(short, " ,.:;-–—&")
+}
+
+// colors takes theme and background colour from what the start page shows.
+func (i *inferrer) colors(a *app, m manifest.Processed) {
+	p, c := i.inv.Start, i.cfg.App
+	i.styles = i.startStyles()
+	body, props := markup.StyleColors(i.styles)
+	if own, _ := markup.StyleColors([]byte("body{" + p.HTMLStyle + ";" + p.BodyStyle + "}")); own != "" {
+		body = own
+	}
+	color := func(v string) string {
+		for range 4 {
+			name, ok := strings.CutPrefix(strings.TrimSpace(v), "var(")
+			if !ok {
+				break
+			}
+			name, fallback, _ := strings.Cut(strings.TrimSuffix(name, ")"), ",")
+			if v = props[strings.TrimSpace(name)]; v == "" {
+				v = fallback
+			}
+		}
+		for _, f := range append([]string{v}, strings.Fields(v)...) {
+			if col, ok := manifest.ParseColor(f); ok && col.A == 255 {
+				return col.Hex()
+			}
+		}
+		return ""
+	}
+	background := color(body)
+	themes := [][2]string{{c.ThemeColor, i.configured()}, {m.ThemeColor, "the existing manifest"}}
+	for _, t := range p.ThemeColors {
+		if !strings.Contains(t.Media, "dark") {
+			themes = append(themes, [2]string{color(t.Value), "theme-color in " + i.at(t.Offset)})
+		}
+	}
+	names := make([]string, 0, len(props))
+	for n := range props {
+		names = append(names, n)
+	}
+	sort.Strings(names)
+	for _, word := range []string{"brand", "primary", "theme", "accent", "main"} {
+		for _, n := range names {
+			if strings.Contains(strings.ToLower(n), word) {
+				themes = append(themes, [2]string{color(props[n]), "the custom property " + n + " of the start page's styles"})
+			}
+		}
+	}
+	themes = append(themes, [2]string{background, "the background of the start page"})
+	if a.theme = i.first("theme_color", themes...); a.theme == "" {
+		a.theme = i.take("theme_color", "#ffffff", "nothing on the start page says more")
+	}
+	if a.background = i.first("background_color", [2]string{c.BackgroundColor, i.configured()}, [2]string{m.BackgroundColor, "the existing manifest"},
+		[2]string{background, "the background of the start page"}); a.background == "" {
+		a.background = i.take("background_color", "#ffffff", "the start page sets no background")
+	}
+}
+
+// startStyles joins the styles of the start page, in order.
+func (i *inferrer) startStyles() []byte {
+	var out []byte
+	for _, ref := range i.inv.Start.Refs {
+		if ref.Use != markup.UseStyle || len(out) > 1<<20 {
+			continue
+		}
+		if u, ok := survey.Resolve(i.inv.StartFile.URL, ref.URL); ok {
+			if f := i.inv.FileOf(u); f != nil {
+				if data, err := i.inv.Site.Read(f.Path); err == nil {
+					out = append(append(out, data...), '\n')
+				}
+			}
+		}
+	}
+	for _, s := range i.inv.Start.Styles {
+		out = append(append(out, s.Source...), '\n')
+	}
+	return out
+}
+
+// logoName matches names of files that are likely to be the mark of a site, best first.
+var logoNames = []*regexp.Regexp{
+	regexp.MustCompile(`(?i)(^|/)(app-?icon|brand-?mark|mark|logomark|logo-?icon|icon)\.svg$`),
+	regexp.MustCompile(`(?i)(^|/)(favicon|safari-pinned-tab)\.svg$`),
+	regexp.MustCompile(`(?i)(^|/)[^/]*(logo|brand)[^/]*\.svg$`),
+	regexp.MustCompile(`(?i)(^|/)(apple-touch-icon|icon|favicon)[^/]*\.png$`),
+	regexp.MustCompile(`(?i)(^|/)[^/]*(logo|brand)[^/]*\.(png|webp|jpe?g)$`),
+}
+
+// pickMaster chooses the picture that icons are made from.
+func (i *inferrer) pickMaster(a *app) {
+	if m := i.cfg.Icons.Master; m != "" {
+		a.master = i.take("master", m, i.configured())
+		return
+	}
+	linked := func(kind string, wantSVG bool) bool {
+		head, err := pagehead.Read(i.inv.StartFile.Path, i.inv.StartBytes)
+		if err != nil {
+			return false
+		}
+		for _, t := range head.Tags {
+			if t.Kind != kind {
+				continue
+			}
+			u, ok := survey.Resolve(i.inv.StartFile.URL, t.Value)
+			if !ok {
+				continue
+			}
+			f := i.inv.FileOf(u)
+			if f == nil || strings.HasSuffix(strings.ToLower(f.Path), ".svg") != wantSVG || strings.HasSuffix(strings.ToLower(f.Path), ".ico") {
+				continue
+			}
+			a.master = i.take("master", f.Path, "the "+kind+" link in "+i.at(t.Offset))
+			return true
+		}
+		return false
+	}
+	if linked("icon", true) {
+		return
+	}
+	var best site.File
+	for rank, re := range logoNames {
+		if rank == 3 && linked("touch-icon", false) {
+			return
+		}
+		for _, f := range i.inv.Site.Files {
+			if re.MatchString(f.Path) && f.Size > 0 && f.Size < 1<<20 && (best.Path == "" || strings.Count(f.Path, "/") < strings.Count(best.Path, "/")) {
+				best = f
+			}
+		}
+		if best.Path != "" {
+			a.master = i.take("master", best.Path, "its name")
+			return
+		}
+	}
+	if linked("icon", false) {
+		return
+	}
+	i.take("master", "a drawn letter", "no picture in the site looks like its mark; give one with --master FILE")
+}

@@ -1,0 +1,719 @@
+// Package fitting decides what to put into a site and puts it there, with a journal, so that a crash at any moment
+// leaves every file either old or new.
+package fitting
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"image/color"
+	"path"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"sort"
+	"strings"
+	"time"
+
+	"github.com/bmatcuk/doublestar/v4"
+	"golang.org/x/sync/errgroup"
+
+	"tachyform/internal/config"
+	"tachyform/internal/icon"
+	"tachyform/internal/manifest"
+	"tachyform/internal/markup"
+	"tachyform/internal/pagehead"
+	"tachyform/internal/release"
+	"tachyform/internal/site"
+	"tachyform/internal/survey"
+	"tachyform/internal/worker"
+)
+
+// Options of a fit beside the configuration.
+type Options struct {
+	ReplaceWorker bool            // write our worker in place of the site's own
+	Progress      survey.Progress // told how many of how many files are read
+}
+
+// Change is one file to write.
+type Change struct {
+	Path   string // below the site
+	Kind   string // "page", "icon", "manifest", "worker", "page script" or "offline page"
+	Exists bool   // something stands there already
+	mode   uint32
+	data   []byte // nil for pages, which are edited again when they are written
+	old    string // digest of what stands there, "" when nothing does
+	sum    string // digest of what will stand there
+	keep   bool   // what stands there is not ours and must be kept for strip
+}
+
+// Conflict is a tag of a page that says something else than fit would.
+type Conflict struct {
+	File         string
+	Line, Column int
+	Message      string
+}
+
+// Stowed says what the worker will store.
+type Stowed struct {
+	Now, Later           int   // files
+	NowBytes, LaterBytes int64 // uncompressed
+	Ceiling              int64
+	Never                []site.Skipped
+	AsVisited            bool // too many files to list: stored as they are visited
+}
+
+// Plan is what a fit would do.
+type Plan struct {
+	Site       *site.Site
+	Changes    []Change // in path order
+	Same       map[string]int
+	Inferences []Inference
+	Left       []site.Skipped // pages that are not edited, and why
+	Conflicts  []Conflict
+	Remarks    []string
+	Stowed     Stowed
+	Manifest   string // path of the manifest
+	Worker     string // path of our worker, "" when none is written
+	Foreign    *survey.Registration
+
+	fitter *fitter
+	record *record
+	next   *record
+}
+
+// ErrManifest wraps what is wrong with a site's own manifest so that it cannot be completed.
+var ErrManifest = errors.New("the site's own manifest cannot be completed")
+
+// fitter holds what the decisions are made from.
+type fitter struct {
+	site   *site.Site
+	cfg    *config.Config
+	opts   Options
+	inv    *survey.Inventory
+	app    app
+	rec    *record
+	plan   *Plan
+	tags   []pagehead.Element
+	ours   map[string][]byte // files that fit writes, by path
+	kinds  map[string]string
+	sizes  map[string]int64 // of pages as they will be
+	script string           // URL of the page script, "" when none is written
+}
+
+// Make decides what to write. Nothing is changed.
+func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (*Plan, error) {
+	rec, err := recoverRecord(s)
+	if err != nil {
+		return nil, err
+	}
+	inv, err := survey.Take(ctx, s, opts.Progress)
+	if err != nil {
+		return nil, err
+	}
+	f := &fitter{site: s, cfg: cfg, opts: opts, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
+		plan: &Plan{Site: s, Same: map[string]int{}, record: rec}}
+	f.plan.fitter = f
+	return f.plan, f.make(ctx)
+}
+
+func digest(data []byte) string {
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:])
+}
+
+func (f *fitter) remark(format string, args ...any) {
+	f.plan.Remarks = append(f.plan.Remarks, fmt.Sprintf(format, args...))
+}
+
+// isOurs says whether fit wrote the file at a path and nobody changed it since.
+func (f *fitter) isOurs(p string) bool {
+	r, ok := f.rec.Files[p]
+	if !ok {
+		return false
+	}
+	data, err := f.site.Read(p)
+	return err == nil && digest(data) == r.SHA256
+}
+
+// free chooses the first name that is free or ours.
+func (f *fitter) free(names ...string) string {
+	for _, n := range names {
+		if _, taken := f.site.File(n); !taken || f.isOurs(n) {
+			return n
+		}
+	}
+	return names[len(names)-1]
+}
+
+func (f *fitter) write(kind, p string, data []byte) {
+	f.ours[p], f.kinds[p] = data, kind
+}
+
+func (f *fitter) url(p string) string { return site.FileURL(f.site.Base, p) }
+
+func (f *fitter) make(ctx context.Context) error {
+	existing, original, manifestPath, err := f.existingManifest()
+	if err != nil {
+		return err
+	}
+	in := &inferrer{inv: f.inv, cfg: f.cfg, existing: existing}
+	f.app = in.infer()
+	f.plan.Inferences = in.out
+	f.plan.Manifest = manifestPath
+	icons, err := f.icons(ctx)
+	if err != nil {
+		return err
+	}
+	if err := f.manifest(manifestPath, original, existing, icons); err != nil {
+		return err
+	}
+	workerPath := f.chooseWorker()
+	f.plan.Worker = workerPath
+	offline := ""
+	if workerPath != "" {
+		if offline, err = f.scriptAndOffline(workerPath); err != nil {
+			return err
+		}
+	}
+	f.tags = f.elements(manifestPath)
+	digests, err := f.pages(ctx)
+	if err != nil {
+		return err
+	}
+	if workerPath != "" {
+		if err := f.worker(ctx, workerPath, offline, digests); err != nil {
+			return err
+		}
+	}
+	return f.finish()
+}
+
+// existingManifest finds the manifest that the start page links, or one that lies at a usual place unlinked.
+func (f *fitter) existingManifest() (m *manifest.Manifest, data []byte, p string, err error) {
+	var candidates []string
+	if head, err := pagehead.Read(f.inv.StartFile.Path, f.inv.StartBytes); err == nil {
+		for _, t := range head.Tags {
+			if t.Kind == "manifest" {
+				if u, ok := survey.Resolve(f.inv.StartFile.URL, t.Value); ok {
+					if file := f.inv.FileOf(u); file != nil {
+						candidates = append(candidates, file.Path)
+					} else {
+						line, column := markup.Position(f.inv.StartBytes, t.Offset)
+						f.plan.Conflicts = append(f.plan.Conflicts, Conflict{f.inv.StartFile.Path, line, column,
+							fmt.Sprintf("links the manifest %s, which is not there; browsers look at no other. Correct the link, or remove it and fit again", t.Value)})
+					}
+				}
+				break
+			}
+		}
+	}
+	candidates = append(candidates, "manifest.webmanifest", "site.webmanifest", "app.webmanifest", "manifest.json")
+	for _, c := range candidates {
+		if _, ok := f.site.File(c); !ok {
+			continue
+		}
+		data, err := f.site.Read(c)
+		if err != nil {
+			return nil, nil, "", err
+		}
+		if f.isOurs(c) {
+			orig := f.rec.Files[c].Original
+			if orig == "" {
+				continue // written by us as a whole: it is made anew
+			}
+			if data, err = f.site.Root().ReadFile(filepath.FromSlash(originalPath(orig))); err != nil {
+				return nil, nil, "", fmt.Errorf("the kept original of %s: %w", c, err)
+			}
+		}
+		m, err := manifest.Process(data, c, anyOrigin+f.url(c), anyOrigin+f.inv.StartFile.URL)
+		if err != nil {
+			return nil, nil, "", err
+		}
+		if m.Lost && path.Ext(c) == ".json" && !slices.Contains(candidates[:1], c) {
+			continue // some other manifest.json
+		}
+		if m.Lost {
+			p := m.Problems[0]
+			return nil, nil, "", fmt.Errorf("%s:%d:%d: %s: %w", c, p.Line, p.Column, p.Message, ErrManifest)
+		}
+		return m, data, c, nil
+	}
+	return nil, nil, f.free("manifest.webmanifest", "app.webmanifest", "tachyform.webmanifest"), nil
+}
+
+const anyOrigin = "https://site.invalid"
+
+// icons makes the icon set, or takes the one that lies there when it was made from the same master.
+func (f *fitter) icons(ctx context.Context) ([]icon.Icon, error) {
+	var data []byte
+	var err error
+	name := f.app.master
+	switch {
+	case name == "":
+		name = "the drawn letter"
+		data = letterMark(f.app.name, f.app.theme)
+	case f.cfg.Icons.Master != "":
+		data, err = f.master(name)
+	default:
+		data, err = f.site.Read(name)
+	}
+	if err != nil {
+		return nil, err
+	}
+	var opts icon.Options
+	for _, c := range []string{f.app.background, f.app.theme} {
+		if col, ok := manifest.ParseColor(c); ok {
+			opts.Backgrounds = append(opts.Backgrounds, col.NRGBA)
+		}
+	}
+	if f.cfg.Icons.Background != "" {
+		if col, ok := manifest.ParseColor(f.cfg.Icons.Background); ok {
+			opts.Background = &color.NRGBA{R: col.R, G: col.G, B: col.B, A: 255}
+		}
+	}
+	dir := "icons"
+	for _, w := range icon.Standard {
+		if p := path.Join(dir, w.File); w.Purpose != icon.Favicon {
+			if _, taken := f.site.File(p); taken && !f.isOurs(p) {
+				dir = "app-icons"
+			}
+		}
+	}
+	key := digest(fmt.Appendf(nil, "%s %s %s %v %s", icon.Generation, digest(data), dir, opts.Backgrounds, f.cfg.Icons.Background))
+	set := make([]icon.Icon, len(icon.Standard))
+	reuse := f.rec.Icons == key
+	for i, w := range icon.Standard {
+		set[i].Want = w
+		set[i].File = path.Join(dir, w.File)
+		set[i].Type = "image/png"
+		if w.Purpose == icon.Favicon {
+			set[i].File, set[i].Type = w.File, "image/x-icon"
+		}
+		if reuse && f.isOurs(set[i].File) {
+			set[i].Data, err = f.site.Read(set[i].File)
+			reuse = err == nil
+		} else if !(w.Purpose == icon.Favicon && f.foreignFavicon()) {
+			reuse = false
+		}
+	}
+	if !reuse {
+		master, err := icon.Load(ctx, name, data)
+		if err != nil {
+			return nil, err
+		}
+		for _, w := range master.Warnings {
+			f.remark("%s: %s", name, w)
+		}
+		made, remarks, err := icon.Make(ctx, master, icon.Standard, opts)
+		if err != nil {
+			return nil, err
+		}
+		f.plan.Remarks = append(f.plan.Remarks, remarks...)
+		for i := range made {
+			set[i].Data = made[i].Data
+		}
+	}
+	for _, i := range set {
+		if i.Purpose == icon.Favicon && f.foreignFavicon() {
+			continue
+		}
+		f.write("icon", i.File, i.Data)
+	}
+	f.plan.next = &record{Format: recordFormat, Files: map[string]recorded{}, Icons: key}
+	return set, nil
+}
+
+// foreignFavicon says whether the site has a favicon.ico of its own.
+func (f *fitter) foreignFavicon() bool {
+	_, taken := f.site.File("favicon.ico")
+	return taken && !f.isOurs("favicon.ico")
+}
+
+// master reads the master that the user named: beside the configuration, or in the site.
+func (f *fitter) master(name string) ([]byte, error) {
+	data, err := readLimited(filepath.Join(f.cfg.Dir(), filepath.FromSlash(name)))
+	if err == nil {
+		return data, nil
+	}
+	if inSite, err := f.site.Read(strings.TrimPrefix(path.Clean(filepath.ToSlash(name)), "/")); err == nil {
+		return inSite, nil
+	}
+	return nil, fmt.Errorf("master %s: %w", name, err)
+}
+
+// manifest writes a new manifest or completes the site's own.
+func (f *fitter) manifest(p string, original []byte, existing *manifest.Manifest, icons []icon.Icon) error {
+	a := f.app
+	type image struct {
+		Src     string `json:"src"`
+		Sizes   string `json:"sizes"`
+		Type    string `json:"type"`
+		Purpose string `json:"purpose,omitempty"`
+	}
+	var images []image
+	for _, i := range icons {
+		if i.Purpose != icon.Any && i.Purpose != icon.Maskable {
+			continue
+		}
+		m := image{Src: f.url(i.File), Sizes: fmt.Sprintf("%dx%d", i.Sizes[0], i.Sizes[0]), Type: i.Type}
+		if i.Purpose == icon.Maskable {
+			m.Purpose = "maskable"
+		}
+		images = append(images, m)
+	}
+	var entries []manifest.Entry
+	add := func(key, value string) {
+		if value != "" {
+			entries = append(entries, manifest.Entry{Key: key, Value: value})
+		}
+	}
+	add("name", a.name)
+	add("short_name", a.shortName)
+	add("description", a.description)
+	add("lang", a.lang)
+	add("dir", a.dir)
+	add("id", a.id)
+	add("start_url", a.startURL)
+	add("scope", a.scope)
+	add("display", a.display)
+	add("orientation", a.orientation)
+	add("theme_color", a.theme)
+	add("background_color", a.background)
+	entries = append(entries, manifest.Entry{Key: "icons", Value: images})
+	if existing == nil {
+		data, err := manifest.Write(entries)
+		if err != nil {
+			return err
+		}
+		f.write("manifest", p, data)
+		return nil
+	}
+	if existing.Has("start_url") { // what follows from a member of the user's is not decided for him
+		entries = slices.DeleteFunc(entries, func(e manifest.Entry) bool { return e.Key == "scope" || e.Key == "id" })
+	}
+	data, added, err := manifest.Complete(original, entries)
+	if err != nil {
+		return fmt.Errorf("%s: %w", p, err)
+	}
+	if len(added) > 0 {
+		f.remark("%s is the site's own: completed with %s; what it said stays", p, strings.Join(added, ", "))
+		f.write("manifest", p, data)
+	} else {
+		f.remark("%s is the site's own and complete: left as it is", p)
+	}
+	if !slices.Contains(added, "icons") {
+		f.remark("the icons that %s names stay in use; the new ones lie beside them", p)
+	}
+	return nil
+}
+
+// chooseWorker decides where our worker goes; "" when the site has one of its own that stays.
+func (f *fitter) chooseWorker() string {
+	for i, r := range f.inv.Registrations {
+		if r.File == "sw-page.js" && f.isOurs(r.File) {
+			continue
+		}
+		if file := f.inv.FileOf(r.URL); r.URL != "" && file != nil && f.isOurs(file.Path) {
+			return file.Path
+		}
+		if !f.opts.ReplaceWorker {
+			f.plan.Foreign = &f.inv.Registrations[i]
+			return ""
+		}
+		if file := f.inv.FileOf(r.URL); r.URL != "" && file != nil {
+			f.remark("%s is replaced by our worker; strip brings it back", file.Path)
+			return file.Path
+		}
+	}
+	return f.free("sw.js", "app-sw.js", "tachyform-sw.js")
+}
+
+// scriptAndOffline writes the page script and, when the site has none, the offline page. It gives the URL of what is
+// shown offline.
+func (f *fitter) scriptAndOffline(workerPath string) (string, error) {
+	p := f.free("sw-page.js", "app-sw-page.js")
+	f.script = f.url(p)
+	f.write("page script", p, worker.PageScript(f.url(workerPath), f.site.Base))
+	switch o := f.cfg.Offline; {
+	case o.Shell != "" || o.Page != "":
+		u := o.Shell + o.Page
+		if f.inv.FileOf(u) == nil {
+			return "", fmt.Errorf("%s: [offline] names %s, which is not in the site", f.cfg.File, u)
+		}
+		return site.PageURL(f.site.Base, f.inv.FileOf(u).Path), nil
+	}
+	if file, ok := f.site.File("offline.html"); ok && !f.isOurs("offline.html") {
+		if _, known := f.rec.Files["offline.html"]; !known {
+			f.remark("offline.html is the site's own: it is shown for pages that are not stored")
+			return file.URL, nil
+		}
+	}
+	lang := f.app.lang
+	if lang == "" {
+		lang = "en"
+	}
+	data, err := worker.OfflinePage(lang, f.app.name, f.app.startURL)
+	if err != nil {
+		return "", err
+	}
+	f.write("offline page", "offline.html", data)
+	return f.url("offline.html"), nil
+}
+
+// elements are the tags that pages get unless they have their own.
+func (f *fitter) elements(manifestPath string) []pagehead.Element {
+	tags := []pagehead.Element{{Name: "link", Attrs: [][2]string{{"rel", "manifest"}, {"href", f.url(manifestPath)}}}}
+	tags = append(tags, pagehead.Element{Name: "meta", Attrs: [][2]string{{"name", "theme-color"}, {"content", f.app.theme}}})
+	for p, k := range f.kinds {
+		if k == "icon" && strings.HasPrefix(path.Base(p), "touch-") {
+			tags = append(tags, pagehead.Element{Name: "link", Attrs: [][2]string{{"rel", "apple-touch-icon"}, {"href", f.url(p)}}})
+		}
+	}
+	if _, ok := f.ours["favicon.ico"]; ok {
+		tags = append(tags, pagehead.Element{Name: "link", Attrs: [][2]string{{"rel", "icon"}, {"href", f.url("favicon.ico")}, {"sizes", "16x16 32x32 48x48"}}})
+	}
+	if f.script != "" {
+		tags = append(tags, pagehead.Element{Name: "script", Attrs: [][2]string{{"src", f.script}, {"defer", ""}}})
+	}
+	return tags
+}
+
+// edit gives a page as it should be: what fit inserted before is taken out, and what is needed now is put in.
+func (f *fitter) edit(name, url string, src []byte) ([]byte, []Conflict, error) {
+	clean, _, err := pagehead.Remove(src)
+	if err != nil {
+		return nil, nil, err
+	}
+	head, err := pagehead.Read(name, clean)
+	if err != nil {
+		return nil, nil, err
+	}
+	if head.Base != "" {
+		if b, ok := survey.Resolve(url, head.Base); !ok || strings.HasPrefix(b, "http") {
+			return nil, nil, fmt.Errorf("its base element leads to another origin (%s), so that no link of ours would stay on this one: %w", head.Base, pagehead.ErrUnsafe)
+		}
+	}
+	has := map[string]pagehead.Tag{}
+	for _, t := range head.Tags {
+		if _, ok := has[t.Kind]; !ok {
+			has[t.Kind] = t
+		}
+	}
+	var insert []pagehead.Element
+	var conflicts []Conflict
+	for _, e := range f.tags {
+		kind, want := e.Attrs[0][1], e.Attrs[len(e.Attrs)-1][1]
+		switch {
+		case e.Name == "script":
+			kind = "script"
+		case kind == "apple-touch-icon":
+			kind = "touch-icon"
+		}
+		t, ok := has[kind]
+		if !ok || kind == "script" {
+			insert = append(insert, e)
+			continue
+		}
+		if kind == "manifest" {
+			if u, ok := survey.Resolve(baseOf(url, head.Base), t.Value); !ok || u != want {
+				line, column := markup.Position(clean, t.Offset)
+				conflicts = append(conflicts, Conflict{name, line, column, fmt.Sprintf("links another manifest (%s) than %s; browsers look at the first link only, so this page installs something else. Remove the link and fit again, or name the manifest the same", t.Value, want)})
+			}
+		}
+	}
+	return head.Edit(clean, insert), conflicts, nil
+}
+
+func baseOf(url, base string) string {
+	if b, ok := survey.Resolve(url, base); ok && base != "" {
+		return b
+	}
+	return url
+}
+
+// pages edits every page in memory and notes what would change. It gives the digests of the pages as they will be.
+func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
+	type result struct {
+		change    *Change
+		left      string
+		conflicts []Conflict
+		loose     bool
+		release   string
+		size      int64
+	}
+	for p, k := range f.kinds { // pages that fit writes get their tags like any other
+		if k == "offline page" {
+			out, _, err := f.edit(p, f.url(p), f.ours[p])
+			if err != nil {
+				return nil, err
+			}
+			f.ours[p] = out
+		}
+	}
+	pages := f.site.Pages()
+	results := make([]result, len(pages))
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i, file := range pages {
+		if _, ours := f.ours[file.Path]; ours {
+			continue
+		}
+		g.Go(func() error {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			r := &results[i]
+			src, err := f.site.Read(file.Path)
+			if err != nil {
+				r.left = "cannot be read"
+				return nil
+			}
+			out := src
+			for _, glob := range f.cfg.Pages.Leave {
+				if ok, _ := doublestar.Match(glob, file.URL); ok {
+					r.left = "left alone as configured"
+				} else if ok, _ := doublestar.Match(glob, f.site.Base+file.Path); ok {
+					r.left = "left alone as configured"
+				}
+			}
+			if r.left != "" {
+				if clean, _, err := pagehead.Remove(src); err == nil {
+					out = clean
+				}
+			} else {
+				edited, conflicts, err := f.edit(file.Path, file.URL, src)
+				switch {
+				case errors.Is(err, pagehead.ErrUnsafe):
+					r.left = strings.TrimSuffix(err.Error(), ": "+pagehead.ErrUnsafe.Error())
+				case err != nil:
+					return err
+				default:
+					out, r.conflicts = edited, conflicts
+				}
+			}
+			r.loose = f.script != "" && bytes.Contains(bytes.ReplaceAll(out, []byte{0}, nil), []byte(f.script))
+			r.release, r.size = release.Digest(out), int64(len(out))
+			if !bytes.Equal(out, src) && file.Real == file.Path {
+				r.change = &Change{Path: file.Path, Kind: "page", Exists: true, mode: uint32(file.Mode), old: digest(src), sum: digest(out)}
+			}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return nil, err
+	}
+	digests := map[string]string{}
+	for i, r := range results {
+		file := pages[i]
+		if _, ours := f.ours[file.Path]; ours {
+			continue
+		}
+		if r.left != "" {
+			f.plan.Left = append(f.plan.Left, site.Skipped{Path: file.Path, Why: r.left})
+		}
+		f.plan.Conflicts = append(f.plan.Conflicts, r.conflicts...)
+		if r.loose && !f.cfg.Stow.Strict {
+			r.release = worker.Loose(r.release)
+		}
+		digests[file.Path] = r.release
+		f.sizes[file.Path] = r.size
+		switch {
+		case r.change != nil:
+			f.plan.Changes = append(f.plan.Changes, *r.change)
+		case r.left == "":
+			f.plan.Same["page"]++
+		}
+	}
+	for p, k := range f.kinds {
+		if k == "offline page" {
+			d := release.Digest(f.ours[p])
+			if !f.cfg.Stow.Strict {
+				d = worker.Loose(d)
+			}
+			digests[p] = d
+		}
+	}
+	return digests, nil
+}
+
+// rules turns the configuration's rules and what the survey saw into the worker's.
+func (f *fitter) rules() ([]worker.Rule, error) {
+	var out []worker.Rule
+	for _, g := range f.cfg.Offline.Except {
+		out = append(out, worker.Rule{Match: worker.Glob(g), Answer: "leave"})
+	}
+	for _, r := range f.cfg.Rules {
+		m, err := worker.Pattern(r.Match)
+		if err != nil {
+			return nil, err
+		}
+		w := worker.Rule{Match: m, Answer: r.Answer, Patience: 3000, Entries: 50}
+		if d, err := time.ParseDuration(r.Patience); err == nil {
+			w.Patience = int(d.Milliseconds())
+		}
+		if r.Keep.Entries > 0 {
+			w.Entries = r.Keep.Entries
+		}
+		out = append(out, w)
+	}
+	for _, g := range f.cfg.Stow.Never {
+		out = append(out, worker.Rule{Match: worker.Glob(g), Answer: "network-only"})
+	}
+	for _, p := range f.inv.Pages {
+		if p.Personal != "" && len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) == 0 {
+			out = append(out, worker.Rule{Match: "^" + quote(p.File.URL) + "$", Answer: "network-only"})
+		}
+	}
+	for _, u := range f.inv.Data {
+		out = append(out, worker.Rule{Match: "^" + quote(u) + "$", Answer: "network-first", Patience: 3000, Entries: 50})
+		f.plan.Inferences = append(f.plan.Inferences, Inference{"rule", u + " network-first, patience 3 s", "a script fetches it as data"})
+	}
+	return out, nil
+}
+
+// finish compares what should stand in the site with what does.
+func (f *fitter) finish() error {
+	paths := make([]string, 0, len(f.ours))
+	for p := range f.ours {
+		paths = append(paths, p)
+	}
+	sort.Strings(paths)
+	for _, p := range paths {
+		data, kind := f.ours[p], f.kinds[p]
+		c := Change{Path: p, Kind: kind, mode: 0o644, data: data, sum: digest(data)}
+		before := f.rec.Files[p]
+		entry := recorded{SHA256: c.sum, Original: before.Original}
+		if file, ok := f.site.File(p); ok {
+			old, err := f.site.Read(p)
+			if err != nil {
+				return err
+			}
+			c.Exists, c.mode, c.old = true, uint32(file.Mode), digest(old)
+			if before.SHA256 != c.old && c.old != c.sum { // somebody else's
+				c.keep, entry.Original = true, c.old
+				if before.SHA256 != "" && kind != "manifest" && kind != "worker" {
+					f.remark("%s was changed since the last fit; it is written anew, and what stood there is kept for strip", p)
+				}
+			}
+		}
+		f.plan.next.Files[p] = entry
+		if c.old == c.sum {
+			f.plan.Same[kind]++
+			continue
+		}
+		f.plan.Changes = append(f.plan.Changes, c)
+	}
+	for p, r := range f.rec.Files { // what an earlier fit wrote and this one does not stays known to strip
+		if _, ok := f.plan.next.Files[p]; !ok {
+			if _, there := f.site.File(p); there {
+				f.plan.next.Files[p] = r
+			}
+		}
+	}
+	sort.Slice(f.plan.Changes, func(i, j int) bool { return f.plan.Changes[i].Path < f.plan.Changes[j].Path })
+	return nil
+}

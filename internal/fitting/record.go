@@ -1,0 +1,67 @@
+package fitting
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+
+	"tachyform/internal/site"
+)
+
+// Paths inside a site's own folder.
+const (
+	recordFile    = site.OwnDir + "/record.json"
+	journalFile   = site.OwnDir + "/journal.json"
+	lockFile      = site.OwnDir + "/lock"
+	originalsDir  = site.OwnDir + "/originals"
+	recordFormat  = "tachyform.record/1"
+	journalFormat = "tachyform.journal/1"
+)
+
+// record says what fit wrote into a site, so that strip can take it out again. It lies in the site itself: it is
+// moved, copied and thrown away together with the files that it speaks of.
+type record struct {
+	Format string              `json:"format"`
+	Files  map[string]recorded `json:"files"` // files that fit wrote, by path
+	Icons  string              `json:"icons"` // key of the icon set
+}
+
+// recorded is one file that fit wrote.
+type recorded struct {
+	SHA256   string `json:"sha256"`             // of what was written
+	Original string `json:"original,omitempty"` // digest of what stood there before, kept in originals/
+}
+
+func readRecord(root *os.Root) (*record, error) {
+	r := &record{Format: recordFormat, Files: map[string]recorded{}}
+	data, err := root.ReadFile(filepath.FromSlash(recordFile))
+	if errors.Is(err, fs.ErrNotExist) {
+		return r, nil
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", recordFile, err)
+	}
+	if err := json.Unmarshal(data, r); err != nil || r.Format != recordFormat {
+		return nil, fmt.Errorf("%s: not a record that this version of Tachyform reads; remove it to start anew (strip will then not know which files fit wrote)", recordFile)
+	}
+	for p := range r.Files {
+		if !fs.ValidPath(p) {
+			return nil, fmt.Errorf("%s: %q is no path inside the site", recordFile, p)
+		}
+	}
+	return r, nil
+}
+
+func (r *record) bytes() []byte {
+	data, err := json.MarshalIndent(r, "", "  ")
+	if err != nil {
+		panic(err) // strings and maps
+	}
+	return append(data, '\n')
+}
+
+func originalPath(digest string) string { return path.Join(originalsDir, digest) }

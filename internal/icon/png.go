@@ -1,0 +1,289 @@
+package icon
+
+import (
+	"bytes"
+	"encoding/binary"
+	"hash/crc32"
+	"image"
+	"math"
+	"sort"
+
+	"github.com/klauspost/compress/zlib"
+)
+
+// deflate compresses to a zlib stream.
+func deflate(b []byte, level int) []byte {
+	var o bytes.Buffer
+	w, err := zlib.NewWriterLevel(&o, level)
+	if err != nil {
+		panic(err) // the level is a constant of this package
+	}
+	_, _ = w.Write(b) // a bytes.Buffer takes everything
+	_ = w.Close()
+	return o.Bytes()
+}
+
+// raw is a picture in one PNG colour type.
+type raw struct {
+	colorType, depth byte
+	bpp              int // bytes a pixel for filters, at least 1
+	rows             [][]byte
+	plte, trns       []byte
+}
+
+// EncodePNG writes a picture as a small PNG without loss: every colour type that can hold it and several row
+// filter strategies are tried and the smallest is kept. The colour of fully transparent pixels is not kept.
+func EncodePNG(m *image.NRGBA) []byte {
+	var best []byte
+	var pick raw
+	for _, r := range forms(m) {
+		for _, s := range strategies {
+			if (r.colorType == 3 || r.depth < 8) && s != 0 && s != minSum {
+				continue
+			}
+			z := deflate(filter(r, s), 9)
+			if best == nil || len(z)+len(r.plte)+len(r.trns) < len(best)+len(pick.plte)+len(pick.trns) {
+				best, pick = z, r
+			}
+		}
+	}
+	return file(m.Rect.Dx(), m.Rect.Dy(), pick, best)
+}
+
+const (
+	minSum = iota + 5
+	entropy
+)
+
+var strategies = []int{0, 1, 2, 3, 4, minSum, entropy}
+
+// forms gives the picture in every colour type that can hold it.
+func forms(m *image.NRGBA) []raw {
+	w, h := m.Rect.Dx(), m.Rect.Dy()
+	type px = [4]byte
+	at := func(x, y int) px {
+		p := px(m.Pix[y*m.Stride+x*4:][:4])
+		if p[3] == 0 {
+			return px{}
+		}
+		return p
+	}
+	count := map[px]int{}
+	gray, opaque, binaryAlpha := true, true, true
+	for y := range h {
+		for x := range w {
+			p := at(x, y)
+			if len(count) <= 256 || count[p] > 0 {
+				count[p]++
+			}
+			gray = gray && p[0] == p[1] && p[1] == p[2]
+			opaque = opaque && p[3] == 255
+			binaryAlpha = binaryAlpha && (p[3] == 0 || p[3] == 255)
+		}
+	}
+	build := func(t byte, n int, f func(px) []byte) raw {
+		r := raw{colorType: t, depth: 8, bpp: n}
+		for y := range h {
+			row := make([]byte, 0, w*n)
+			for x := range w {
+				row = append(row, f(at(x, y))...)
+			}
+			r.rows = append(r.rows, row)
+		}
+		return r
+	}
+	var out []raw
+	switch {
+	case gray && opaque:
+		out = append(out, build(0, 1, func(p px) []byte { return p[:1] }))
+	case gray:
+		out = append(out, build(4, 2, func(p px) []byte { return []byte{p[0], p[3]} }))
+	case opaque:
+		out = append(out, build(2, 3, func(p px) []byte { return p[:3] }))
+	default:
+		out = append(out, build(6, 4, func(p px) []byte { return p[:] }))
+	}
+	if binaryAlpha && !opaque { // colour key: a colour that no opaque pixel has
+		used := map[[3]byte]bool{}
+		for y := range h {
+			for x := range w {
+				if p := at(x, y); p[3] > 0 {
+					used[[3]byte(p[:3])] = true
+				}
+			}
+		}
+		key := [3]byte{}
+		for used[key] && key[0] < 255 {
+			key[0]++
+			key[1], key[2] = key[0], key[0]
+		}
+		if !used[key] {
+			t, n := byte(2), 3
+			if gray {
+				t, n = 0, 1
+			}
+			r := build(t, n, func(p px) []byte {
+				if p[3] == 0 {
+					return key[:n]
+				}
+				return p[:n]
+			})
+			for _, c := range key[:n] {
+				r.trns = append(r.trns, 0, c)
+			}
+			out = append(out, r)
+		}
+	}
+	if len(count) <= 256 {
+		colors := make([]px, 0, len(count))
+		for p := range count {
+			colors = append(colors, p)
+		}
+		luma := func(p px) int { return 299*int(p[0]) + 587*int(p[1]) + 114*int(p[2]) }
+		orders := []func(a, b px) int{
+			func(a, b px) int { return (luma(a)*4 + int(a[3])) - (luma(b)*4 + int(b[3])) },
+			func(a, b px) int { return count[b] - count[a] },
+			func(a, b px) int { return int(a[3]) - int(b[3]) },
+		}
+		for _, less := range orders {
+			sort.Slice(colors, func(i, j int) bool {
+				a, b := colors[i], colors[j]
+				if (a[3] < 255) != (b[3] < 255) { // keeps tRNS short
+					return a[3] < 255
+				}
+				if d := less(a, b); d != 0 {
+					return d < 0
+				}
+				return bytes.Compare(a[:], b[:]) < 0
+			})
+			index := map[px]byte{}
+			var plte, trns []byte
+			for i, c := range colors {
+				index[c] = byte(i)
+				plte = append(plte, c[:3]...)
+				if c[3] < 255 {
+					trns = append(trns, c[3])
+				}
+			}
+			r := build(3, 1, func(p px) []byte { return []byte{index[p]} })
+			r.plte, r.trns = plte, trns
+			for _, d := range []byte{1, 2, 4} {
+				if len(colors) <= 1<<d {
+					r.depth = d
+					for y, row := range r.rows {
+						r.rows[y] = pack(row, int(d))
+					}
+					break
+				}
+			}
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+func pack(row []byte, d int) []byte {
+	out := make([]byte, (len(row)*d+7)/8)
+	for i, v := range row {
+		out[i*d/8] |= v << (8 - d - i*d%8)
+	}
+	return out
+}
+
+func filterRow(dst, row, up []byte, bpp, f int) []byte {
+	dst = append(dst[:0], byte(f))
+	for i, v := range row {
+		var a, b, c byte
+		if i >= bpp {
+			a = row[i-bpp]
+		}
+		if up != nil {
+			b = up[i]
+			if i >= bpp {
+				c = up[i-bpp]
+			}
+		}
+		switch f {
+		case 1:
+			v -= a
+		case 2:
+			v -= b
+		case 3:
+			v -= byte((int(a) + int(b)) / 2)
+		case 4:
+			p := int(a) + int(b) - int(c)
+			pa, pb, pc := abs(p-int(a)), abs(p-int(b)), abs(p-int(c))
+			switch {
+			case pa <= pb && pa <= pc:
+				v -= a
+			case pb <= pc:
+				v -= b
+			default:
+				v -= c
+			}
+		}
+		dst = append(dst, v)
+	}
+	return dst
+}
+
+func abs(x int) int { return max(x, -x) }
+
+func filter(r raw, s int) []byte {
+	var out, up []byte
+	for _, row := range r.rows {
+		if s < 5 {
+			out = append(out, filterRow(nil, row, up, r.bpp, s)...)
+		} else {
+			var best []byte
+			cost := math.Inf(1)
+			for f := range 5 {
+				c := filterRow(nil, row, up, r.bpp, f)
+				var k float64
+				if s == minSum {
+					for _, v := range c[1:] {
+						k += float64(abs(int(int8(v))))
+					}
+				} else {
+					var hist [256]int
+					for _, v := range c {
+						hist[v]++
+					}
+					for _, n := range hist {
+						if n > 0 {
+							k -= float64(n) * math.Log2(float64(n)/float64(len(c)))
+						}
+					}
+				}
+				if k < cost {
+					best, cost = c, k
+				}
+			}
+			out = append(out, best...)
+		}
+		up = row
+	}
+	return out
+}
+
+func file(w, h int, r raw, z []byte) []byte {
+	b := bytes.NewBufferString("\x89PNG\r\n\x1a\n")
+	chunk := func(t string, d []byte) {
+		b.Write(binary.BigEndian.AppendUint32(nil, uint32(len(d))))
+		x := append([]byte(t), d...)
+		b.Write(x)
+		b.Write(binary.BigEndian.AppendUint32(nil, crc32.ChecksumIEEE(x)))
+	}
+	hd := binary.BigEndian.AppendUint32(nil, uint32(w))
+	hd = binary.BigEndian.AppendUint32(hd, uint32(h))
+	chunk("IHDR", append(hd, r.depth, r.colorType, 0, 0, 0))
+	if r.plte != nil {
+		chunk("PLTE", r.plte)
+	}
+	if r.trns != nil {
+		chunk("tRNS", r.trns)
+	}
+	chunk("IDAT", z)
+	chunk("IEND", nil)
+	return b.Bytes()
+}

@@ -1,0 +1,244 @@
+package icon
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"fmt"
+	"image"
+	"image/color"
+	"math"
+	"runtime"
+
+	"golang.org/x/sync/errgroup"
+)
+
+// Generation changes whenever the pictures made from the same master do.
+const Generation = "1"
+
+// Purposes of icons; those of manifests by the Web Application Manifest text, the others our own.
+const (
+	Any      = "any"
+	Maskable = "maskable"
+	Touch    = "touch"   // for a link of the apple-touch-icon type: opaque
+	Favicon  = "favicon" // an ICO file with several sizes
+)
+
+// safeZone is the radius of the maskable safe zone, in fractions of the icon's side (Web Application Manifest,
+// "Icon masks and safe zone": a centred circle of 40% of the icon's size).
+const safeZone = 0.4
+
+// Want names one icon of a set.
+type Want struct {
+	File    string
+	Purpose string
+	Sizes   []int // px; one, or several for a favicon
+}
+
+// Standard is the set that every platform is content with.
+var Standard = []Want{
+	{"icon-192.png", Any, []int{192}},
+	{"icon-512.png", Any, []int{512}},
+	{"maskable-512.png", Maskable, []int{512}},
+	{"touch-180.png", Touch, []int{180}},
+	{"favicon.ico", Favicon, []int{16, 32, 48}},
+}
+
+// Icon is a finished icon file.
+type Icon struct {
+	Want
+	Data []byte
+	Type string // media type
+}
+
+// Options of a set.
+type Options struct {
+	// Background lies under maskable and touch icons; nil lets the art decide: its own edge colour when the
+	// master is opaque, else the first of Backgrounds that it stands out from.
+	Background  *color.NRGBA
+	Backgrounds []color.NRGBA
+}
+
+// Make draws a set. Icons come in the order they were wanted. The remarks say what was decided or went less than
+// well.
+func Make(ctx context.Context, m *Master, wants []Want, o Options) ([]Icon, []string, error) {
+	bg, remarks := m.background(o)
+	out := make([]Icon, len(wants))
+	largest := 0
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i, w := range wants {
+		for _, s := range w.Sizes {
+			largest = max(largest, s)
+		}
+		g.Go(func() (err error) {
+			out[i], err = m.make(ctx, w, bg)
+			return err
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return nil, nil, err
+	}
+	if m.svg == nil && max(m.Width, m.Height) < float64(largest) {
+		remarks = append(remarks, fmt.Sprintf("%s is %g x %g px: icons of up to %d px are scaled up from it and look soft; give a master of %d px or an SVG",
+			m.Name, m.Width, m.Height, largest, largest))
+	}
+	return out, remarks, nil
+}
+
+func (m *Master) background(o Options) ([3]float32, []string) {
+	of := func(c color.NRGBA) [3]float32 {
+		return [3]float32{float32(c.R) / 255, float32(c.G) / 255, float32(c.B) / 255}
+	}
+	hex := func(c [3]float32) string {
+		return fmt.Sprintf("#%02x%02x%02x", uint8(c[0]*255+0.5), uint8(c[1]*255+0.5), uint8(c[2]*255+0.5))
+	}
+	if o.Background != nil {
+		bg := of(*o.Background)
+		if c := contrast(bg, m.mean); c < 1.3 && !m.Opaque {
+			return bg, []string{fmt.Sprintf("%s hardly stands out from the background %s (contrast %.1f to 1)", m.Name, hex(bg), c)}
+		}
+		return bg, nil
+	}
+	if m.Opaque && m.plain {
+		return m.edge, []string{fmt.Sprintf("background %s under maskable and touch icons: the edge colour of %s", hex(m.edge), m.Name)}
+	}
+	best, most := [3]float32{1, 1, 1}, 0.0
+	for _, c := range append(o.Backgrounds, color.NRGBA{255, 255, 255, 255}, color.NRGBA{16, 24, 32, 255}) {
+		k := contrast(of(c), m.mean)
+		if k >= 1.8 {
+			best = of(c)
+			most = k
+			break
+		}
+		if k > most {
+			best, most = of(c), k
+		}
+	}
+	return best, []string{fmt.Sprintf("background %s under maskable and touch icons: %s stands out from it (contrast %.1f to 1)", hex(best), m.Name, most)}
+}
+
+// contrast is the contrast ratio of two colours (WCAG 2.2, "contrast ratio"), 1 to 21.
+func contrast(a, b [3]float32) float64 {
+	lum := func(c [3]float32) float64 {
+		var l float64
+		for k, w := range [3]float64{0.2126, 0.7152, 0.0722} {
+			v := float64(c[k])
+			if v <= 0.04045 {
+				v /= 12.92
+			} else {
+				v = math.Pow((v+0.055)/1.055, 2.4)
+			}
+			l += w * v
+		}
+		return l
+	}
+	x, y := lum(a), lum(b)
+	return (max(x, y) + 0.05) / (min(x, y) + 0.05)
+}
+
+func (m *Master) make(ctx context.Context, w Want, bg [3]float32) (Icon, error) {
+	icon := Icon{Want: w, Type: "image/png"}
+	switch w.Purpose {
+	case Favicon:
+		var entries [][]byte
+		for _, n := range w.Sizes {
+			img, err := m.plainIcon(ctx, n)
+			if err != nil {
+				return icon, err
+			}
+			entries = append(entries, EncodePNG(img))
+		}
+		icon.Data, icon.Type = encodeICO(w.Sizes, entries), "image/x-icon"
+		return icon, nil
+	case Maskable, Touch:
+		p, err := m.draw(ctx, w.Sizes[0], m.frame(w.Purpose))
+		if err != nil {
+			return icon, err
+		}
+		p.over(bg)
+		icon.Data = EncodePNG(p.image())
+		return icon, nil
+	}
+	img, err := m.plainIcon(ctx, w.Sizes[0])
+	if err != nil {
+		return icon, err
+	}
+	icon.Data = EncodePNG(img)
+	return icon, nil
+}
+
+func (m *Master) plainIcon(ctx context.Context, n int) (*image.NRGBA, error) {
+	p, err := m.draw(ctx, n, whole)
+	if err != nil {
+		return nil, err
+	}
+	return p.image(), nil
+}
+
+// frame is the part of the master (and the room around it) that an icon with a background shows: the art fits
+// into the safe zone, and a touch icon leaves a tenth on each side. A photograph that fills its square stays whole.
+func (m *Master) frame(purpose string) rect {
+	if m.Opaque && !m.plain {
+		return whole
+	}
+	cx, cy := m.art.x+m.art.side/2, m.art.y+m.art.side/2
+	side := m.radius / safeZone
+	if purpose == Touch {
+		side = max(m.art.side/0.8, 1)
+		if m.Opaque {
+			return whole
+		}
+	}
+	return rect{cx - side/2, cy - side/2, side}
+}
+
+// encodeICO packs PNGs into an ICO file.
+func encodeICO(sizes []int, pngs [][]byte) []byte {
+	var b bytes.Buffer
+	le := binary.LittleEndian
+	b.Write([]byte{0, 0, 1, 0})
+	b.Write(le.AppendUint16(nil, uint16(len(pngs))))
+	offset := 6 + 16*len(pngs)
+	for i, p := range pngs {
+		n := byte(sizes[i]) // 256 is written as 0
+		b.Write([]byte{n, n, 0, 0, 1, 0, 32, 0})
+		b.Write(le.AppendUint32(nil, uint32(len(p))))
+		b.Write(le.AppendUint32(nil, uint32(offset)))
+		offset += len(p)
+	}
+	for _, p := range pngs {
+		b.Write(p)
+	}
+	return b.Bytes()
+}
+
+// Size reads the real size and format of a picture file: px, or the natural size of an SVG. An ICO gives its
+// largest entry.
+func Size(data []byte) (width, height int, mediaType string, err error) {
+	switch {
+	case LooksLikeSVG(data):
+		return 0, 0, "image/svg+xml", nil
+	case len(data) >= 6 && bytes.HasPrefix(data, []byte{0, 0, 1, 0}):
+		n := int(binary.LittleEndian.Uint16(data[4:]))
+		for i := range n {
+			if len(data) < 6+16*(i+1) {
+				return 0, 0, "", fmt.Errorf("a damaged ICO: %w", ErrNotPicture)
+			}
+			w, h := int(data[6+16*i]), int(data[7+16*i])
+			if w == 0 {
+				w = 256
+			}
+			if h == 0 {
+				h = 256
+			}
+			width, height = max(width, w), max(height, h)
+		}
+		return width, height, "image/x-icon", nil
+	}
+	cfg, format, err := image.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return 0, 0, "", ErrNotPicture
+	}
+	return cfg.Width, cfg.Height, "image/" + format, nil
+}

@@ -1,0 +1,112 @@
+package markup
+
+import (
+	"bytes"
+	"encoding/json"
+	"sort"
+	"strconv"
+	"strings"
+)
+
+// Candidate is one image of a srcset attribute.
+type Candidate struct {
+	URL     string
+	Width   float64 // in px, 0 when not given
+	Density float64 // 0 when not given
+}
+
+// Candidates splits a srcset attribute as the HTML Standard does (section 4.8.4.2.2): commas inside URLs stay.
+func Candidates(srcset string) []Candidate {
+	var out []Candidate
+	s := srcset
+	for {
+		s = strings.TrimLeft(s, " \t\r\n\f,")
+		if s == "" {
+			return out
+		}
+		end := strings.IndexAny(s, " \t\r\n\f")
+		if end < 0 {
+			end = len(s)
+		}
+		u := s[:end]
+		s = s[end:]
+		c := Candidate{URL: strings.TrimRight(u, ",")}
+		if c.URL == u {
+			rest := s
+			if comma := strings.IndexByte(s, ','); comma >= 0 {
+				rest, s = s[:comma], s[comma+1:]
+			} else {
+				s = ""
+			}
+			for _, d := range strings.Fields(rest) {
+				v, err := strconv.ParseFloat(d[:len(d)-1], 64)
+				if err != nil {
+					continue
+				}
+				switch d[len(d)-1] {
+				case 'w':
+					c.Width = v
+				case 'x':
+					c.Density = v
+				}
+			}
+		}
+		if c.URL != "" {
+			out = append(out, c)
+		}
+	}
+}
+
+// PickCandidate chooses the image for a slot of the given width in CSS px at one device pixel each: the
+// smallest that is dense enough, else the densest.
+func PickCandidate(srcset string, slot float64) string {
+	cs := Candidates(srcset)
+	density := func(c Candidate) float64 {
+		switch {
+		case c.Width > 0:
+			return c.Width / slot
+		case c.Density > 0:
+			return c.Density
+		}
+		return 1
+	}
+	sort.SliceStable(cs, func(i, j int) bool { return density(cs[i]) < density(cs[j]) })
+	for _, c := range cs {
+		if density(c) >= 1 {
+			return c.URL
+		}
+	}
+	if len(cs) > 0 {
+		return cs[len(cs)-1].URL
+	}
+	return ""
+}
+
+// importMap gives the addresses of an import map. They are only fetched when a module asks for them.
+func importMap(src []byte, offset int) []Ref {
+	var m struct {
+		Imports map[string]string            `json:"imports"`
+		Scopes  map[string]map[string]string `json:"scopes"`
+	}
+	if json.Unmarshal(src, &m) != nil {
+		return nil
+	}
+	var out []Ref
+	add := func(imports map[string]string) {
+		for _, u := range imports {
+			if strings.HasSuffix(u, "/") {
+				continue
+			}
+			at := max(0, bytes.Index(src, []byte(strconv.Quote(u))))
+			out = append(out, Ref{URL: u, Use: UseModule, Offset: offset + at, Lazy: true})
+		}
+	}
+	add(m.Imports)
+	for _, s := range m.Scopes {
+		add(s)
+	}
+	sort.Slice(out, func(i, j int) bool {
+		return out[i].Offset < out[j].Offset || out[i].Offset == out[j].Offset && out[i].URL < out[j].URL
+	})
+	return out
+}

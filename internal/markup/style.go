@@ -1,0 +1,213 @@
+package markup
+
+import (
+	"bytes"
+	"strings"
+
+	"github.com/tdewolff/parse/v2"
+	"github.com/tdewolff/parse/v2/css"
+)
+
+// StyleRefs lists what a style sheet asks for: @import, url() and image-set strings. offset is where src begins
+// in its file, for the offsets of the references. @namespace names are not references.
+func StyleRefs(src []byte, offset int) []Ref {
+	if !bytes.Contains(src, []byte("url(")) && !bytes.Contains(src, []byte("@import")) &&
+		!bytes.Contains(src, []byte("image-set(")) && !bytes.Contains(src, []byte("URL(")) {
+		return nil
+	}
+	in := parse.NewInputBytes(bytes.Clone(src))
+	lex := css.NewLexer(in)
+	var out []Ref
+	var rule string  // the at-rule whose prelude we are in
+	inFont := false  // inside @font-face { }
+	inURL := false   // inside url( with a quoted string
+	imageSets := 0   // nesting of image-set( )
+	parens := 0      // parentheses open since the first image-set
+	format := false  // inside a function whose string is no URL
+	fontURLs := 0    // of the current src descriptor: a browser takes the first it knows
+	property := ""   // the declaration we are in
+	var ident string // last identifier, which becomes the property at a colon
+	pos := 0
+	add := func(u string, at int) {
+		u = strings.TrimSpace(u)
+		if u == "" || strings.HasPrefix(u, "#") || strings.HasPrefix(strings.ToLower(u), "data:") {
+			return
+		}
+		r := Ref{URL: u, Use: UseImage, Offset: offset + at}
+		switch {
+		case rule == "@import":
+			r.Use = UseStyle
+		case inFont:
+			r.Use = UseFont
+			r.Lazy = fontURLs > 0
+			fontURLs++
+		}
+		out = append(out, r)
+	}
+	for {
+		tt, data := lex.Next()
+		if tt == css.ErrorToken {
+			return out
+		}
+		at := pos
+		pos += len(data)
+		switch tt {
+		case css.AtKeywordToken:
+			rule = strings.ToLower(string(data))
+		case css.SemicolonToken:
+			rule, property, fontURLs = "", "", 0
+		case css.LeftBraceToken:
+			inFont = rule == "@font-face"
+			rule, property, fontURLs = "", "", 0
+		case css.RightBraceToken:
+			inFont, rule, property = false, "", ""
+		case css.IdentToken:
+			ident = strings.ToLower(string(data))
+		case css.ColonToken:
+			property = ident
+		case css.URLToken:
+			if rule != "@namespace" {
+				u, skip := urlToken(data)
+				add(u, at+skip)
+			}
+		case css.FunctionToken:
+			name := strings.ToLower(string(data))
+			parens++
+			switch {
+			case name == "url(" || name == "src(":
+				inURL = true
+			case strings.HasSuffix(name, "image-set("):
+				imageSets = max(imageSets, 1)
+				parens = 1
+			case name == "type(" || name == "format(":
+				format = true
+			}
+		case css.LeftParenthesisToken:
+			parens++
+		case css.RightParenthesisToken:
+			inURL, format = false, false
+			if parens--; parens <= 0 {
+				imageSets, parens = 0, 0
+			}
+		case css.StringToken:
+			if (inURL || rule == "@import" || imageSets > 0 && !format) && rule != "@namespace" && property != "content" {
+				add(cssString(data), at+1)
+			}
+		}
+	}
+}
+
+// urlToken gives the URL inside an unquoted or quoted url() and where it begins.
+func urlToken(data []byte) (string, int) {
+	i := bytes.IndexByte(data, '(') + 1
+	for i < len(data) && isSpace(data[i]) {
+		i++
+	}
+	body := bytes.TrimRight(bytes.TrimSuffix(data[i:], []byte(")")), " \t\r\n\f")
+	if n := len(body); n >= 2 && (body[0] == '"' || body[0] == '\'') && body[n-1] == body[0] {
+		return cssString(body), i + 1
+	}
+	return cssUnescape(body), i
+}
+
+func cssString(data []byte) string {
+	if len(data) < 2 {
+		return ""
+	}
+	return cssUnescape(data[1 : len(data)-1])
+}
+
+// cssUnescape resolves backslash escapes of CSS.
+func cssUnescape(b []byte) string {
+	if bytes.IndexByte(b, '\\') < 0 {
+		return string(b)
+	}
+	var out strings.Builder
+	for i := 0; i < len(b); i++ {
+		if b[i] != '\\' || i+1 >= len(b) {
+			out.WriteByte(b[i])
+			continue
+		}
+		i++
+		n, digits := rune(0), 0
+		for i < len(b) && digits < 6 && hexValue(b[i]) >= 0 {
+			n = n<<4 | rune(hexValue(b[i]))
+			i++
+			digits++
+		}
+		switch {
+		case digits > 0:
+			out.WriteRune(n)
+			if i >= len(b) || !isSpace(b[i]) {
+				i--
+			}
+		case b[i] != '\n':
+			out.WriteByte(b[i])
+		}
+	}
+	return out.String()
+}
+
+func hexValue(c byte) int {
+	switch {
+	case c >= '0' && c <= '9':
+		return int(c - '0')
+	case c|0x20 >= 'a' && c|0x20 <= 'f':
+		return int(c|0x20-'a') + 10
+	}
+	return -1
+}
+
+// StyleColors gives what a style sheet says about the colours a visitor sees first: the background of the root
+// or body and the custom properties on the root, by name with the leading dashes.
+func StyleColors(src []byte) (background string, properties map[string]string) {
+	properties = map[string]string{}
+	p := css.NewParser(parse.NewInputBytes(bytes.Clone(src)), false)
+	var selectors []string
+	depth, atRules := 0, 0
+	for {
+		gt, _, data := p.Next()
+		switch gt {
+		case css.ErrorGrammar:
+			return background, properties
+		case css.BeginAtRuleGrammar:
+			atRules++
+		case css.EndAtRuleGrammar:
+			atRules--
+		case css.QualifiedRuleGrammar:
+			selectors = append(selectors, selector(p.Values()))
+		case css.BeginRulesetGrammar:
+			selectors = append(selectors, selector(p.Values()))
+			depth++
+		case css.EndRulesetGrammar:
+			selectors = nil
+			depth--
+		case css.CustomPropertyGrammar, css.DeclarationGrammar:
+			if atRules > 0 || depth != 1 {
+				continue
+			}
+			name := strings.ToLower(string(data))
+			var value strings.Builder
+			for _, v := range p.Values() {
+				value.Write(v.Data)
+			}
+			v := strings.TrimSpace(value.String())
+			for _, s := range selectors {
+				switch {
+				case strings.HasPrefix(name, "--") && (s == ":root" || s == "html" || s == "body"):
+					properties[string(data)] = v
+				case (s == "body" || s == "html" && background == "") && (name == "background" || name == "background-color"):
+					background = v
+				}
+			}
+		}
+	}
+}
+
+func selector(values []css.Token) string {
+	var b strings.Builder
+	for _, v := range values {
+		b.Write(v.Data)
+	}
+	return strings.ToLower(strings.TrimSpace(b.String()))
+}

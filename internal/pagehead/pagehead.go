@@ -1,0 +1,529 @@
+// Package pagehead edits the heads of pages by inserting marked bytes, and takes exactly those bytes out again.
+//
+// An insertion goes behind the last complete element of the head, where the HTML Standard's tree construction
+// (sections 13.2.6.4.1 to 13.2.6.4.6) makes it a child of the head whatever the page looks like. All other bytes
+// stay as they are.
+package pagehead
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"strings"
+
+	"tachyform/internal/markup"
+)
+
+// The marks around an insertion. The first form, with a space, stands on lines of its own; the second in the
+// middle of a line.
+const (
+	beginLines  = "<!-- tachyform: fit wrote these lines, strip removes them -->"
+	beginInline = "<!--tachyform: fit wrote this, strip removes it-->"
+	endLines    = "<!-- /tachyform -->"
+	endInline   = "<!--/tachyform-->"
+)
+
+// ErrUnsafe is wrapped by every error that says why a page is left alone.
+var ErrUnsafe = errors.New("left alone")
+
+func unsafef(format string, args ...any) error {
+	return fmt.Errorf("%s: %w", fmt.Sprintf(format, args...), ErrUnsafe)
+}
+
+// Tag is an element of the head that Tachyform would otherwise insert.
+type Tag struct {
+	Kind   string // "manifest", "theme-color", "touch-icon", "icon", "viewport" or "script"
+	Value  string // href, src or content
+	Media  string
+	Offset int  // of the value in the page's bytes
+	Ours   bool // inside a marked span
+}
+
+// Head is what a browser's parser makes of a page's head.
+type Head struct {
+	Tags   []Tag
+	Base   string // href of the first base element, "" for none
+	Insert int    // offset for an insertion
+	spans  [][2]int
+	form   form
+}
+
+// form is how the bytes of a page are written.
+type form struct {
+	unit    int  // bytes of a code unit: 1, or 2 for UTF-16
+	big     bool // UTF-16 with the high byte first
+	bom     int  // bytes of the byte order mark before the text
+	newline string
+	indent  string
+	lines   bool // the insertion stands on lines of its own
+	xml     bool
+	prefix  string // of the XHTML namespace, with its colon
+	ascii   []byte // the text with one byte for each code unit
+}
+
+// Read finds the head of a page. name tells XHTML from HTML by its extension. Its error wraps [ErrUnsafe] when
+// the page must be left alone, and says why.
+func Read(name string, src []byte) (*Head, error) {
+	h := &Head{}
+	f, err := formOf(src)
+	if err != nil {
+		return nil, err
+	}
+	lower := strings.ToLower(name)
+	f.xml = strings.HasSuffix(lower, ".xhtml") || strings.HasSuffix(lower, ".xht")
+	h.form = f
+	if h.spans, err = spans(f.ascii); err != nil {
+		return nil, err
+	}
+	if f.xml {
+		err = h.readXML(src)
+	} else {
+		err = h.read()
+	}
+	if err != nil {
+		return nil, err
+	}
+	for i := range h.Tags {
+		t := &h.Tags[i]
+		for _, s := range h.spans {
+			t.Ours = t.Ours || t.Offset >= s[0] && t.Offset < s[1]
+		}
+		t.Offset = h.offset(t.Offset)
+	}
+	if len(h.spans) == 0 {
+		h.layout()
+	}
+	return h, nil
+}
+
+// offset turns an offset in the text of single bytes into one in the page.
+func (h *Head) offset(i int) int { return h.form.bom + i*h.form.unit }
+
+// formOf looks at a page's bytes: encoding, line ends. The text it gives has one byte for each code unit, so that
+// offsets can be turned back.
+func formOf(src []byte) (form, error) {
+	f := form{unit: 1, ascii: src}
+	switch {
+	case len(bytes.TrimSpace(bytes.TrimPrefix(src, []byte("\xef\xbb\xbf")))) == 0:
+		return f, unsafef("empty")
+	case bytes.HasPrefix(src, []byte("\xff\xfe")), bytes.HasPrefix(src, []byte("\xfe\xff")):
+		f.unit, f.bom, f.big = 2, 2, src[0] == 0xfe
+		text := make([]byte, 0, len(src)/2)
+		for i := 2; i+1 < len(src); i += 2 {
+			lo, hi := src[i], src[i+1]
+			if f.big {
+				lo, hi = hi, lo
+			}
+			if hi != 0 || lo >= 0x80 {
+				lo = 'x'
+			}
+			text = append(text, lo)
+		}
+		f.ascii = text
+	case bytes.HasPrefix(src, []byte("\xef\xbb\xbf")):
+		f.bom, f.ascii = 3, src[3:]
+	}
+	head := f.ascii[:min(len(f.ascii), 1024)]
+	if bytes.IndexByte(head, 0) >= 0 {
+		return f, unsafef("not text (it holds NUL bytes)")
+	}
+	if bytes.Contains(f.ascii, []byte("\x1b$")) || bytes.Contains(f.ascii, []byte("\x1b(")) {
+		f.ascii = maskEscapes(f.ascii)
+	}
+	f.newline = newline(f.ascii)
+	first := bytes.TrimLeft(head, " \t\r\n\f")
+	for _, begin := range []string{"---\n", "---\r\n", "{%", "<%", "<?php", "<?=", "{{#", "{{>", "@extends", "@page"} {
+		if bytes.HasPrefix(first, []byte(begin)) {
+			return f, unsafef("a template (it begins with %q), not a finished page", strings.TrimSpace(begin))
+		}
+	}
+	return f, nil
+}
+
+// maskEscapes replaces bytes that an ISO-2022-JP page shifts out of ASCII, where "<" is half of a letter.
+func maskEscapes(src []byte) []byte {
+	out := bytes.Clone(src)
+	shifted := false
+	for i := 0; i < len(out); i++ {
+		if out[i] == 0x1b && i+2 < len(out) {
+			switch string(src[i+1 : i+3]) {
+			case "$@", "$B", "(I":
+				shifted = true
+			case "(B", "(J":
+				shifted = false
+			default:
+				continue
+			}
+			i += 2
+			continue
+		}
+		if shifted && out[i] > ' ' {
+			out[i] = 'x'
+		}
+	}
+	return out
+}
+
+func newline(text []byte) string {
+	i := bytes.IndexAny(text, "\r\n")
+	switch {
+	case i < 0:
+		return ""
+	case text[i] == '\n':
+		return "\n"
+	case i+1 < len(text) && text[i+1] == '\n':
+		return "\r\n"
+	}
+	return "\r"
+}
+
+// spans finds the marked insertions with the white space that belongs to them.
+func spans(text []byte) ([][2]int, error) {
+	var out [][2]int
+	for from := 0; ; {
+		i := bytes.Index(text[from:], []byte("tachyform"))
+		if i < 0 {
+			return out, nil
+		}
+		i += from
+		from = i + 1
+		begin, end, start := "", "", 0
+		if s := i - len("<!-- "); s >= 0 && bytes.HasPrefix(text[s:], []byte(beginLines)) {
+			begin, end, start = beginLines, endLines, s
+		} else if s := i - len("<!--"); s >= 0 && bytes.HasPrefix(text[s:], []byte(beginInline)) {
+			begin, end, start = beginInline, endInline, s
+		} else {
+			continue
+		}
+		j := bytes.Index(text[start+len(begin):], []byte(end))
+		if j < 0 {
+			return nil, unsafef("the mark of an earlier fit has lost its end (%s)", end)
+		}
+		stop := start + len(begin) + j + len(end)
+		if begin == beginLines {
+			for start > 0 && (text[start-1] == ' ' || text[start-1] == '\t') {
+				start--
+			}
+			switch {
+			case start > 1 && text[start-2] == '\r' && text[start-1] == '\n':
+				start -= 2
+			case start > 0 && (text[start-1] == '\n' || text[start-1] == '\r'):
+				start--
+			}
+		}
+		out = append(out, [2]int{start, stop})
+		from = stop
+	}
+}
+
+// The insertion modes of tree construction that matter here.
+const (
+	beforeHTML = iota
+	beforeHead
+	inHead
+	afterHead
+)
+
+// voids are the elements that stand in a head and have no content.
+func void(name string) bool {
+	switch name {
+	case "base", "basefont", "bgsound", "link", "meta":
+		return true
+	}
+	return false
+}
+
+// read runs the first insertion modes over the page's tokens.
+func (h *Head) read() error {
+	text := h.form.ascii
+	toks := markup.NewTokens(text)
+	mode, template := beforeHTML, 0
+	insert := -1
+	open := "" // the raw text element that is open in the head
+	done := func(at int) {
+		if insert < 0 {
+			insert = at
+		}
+	}
+	lateCharset := -1
+loop:
+	for {
+		t, ok := toks.Next()
+		if !ok {
+			break
+		}
+		if template > 0 {
+			switch {
+			case t.Kind == markup.StartTag && t.Name == "template":
+				template++
+			case t.Kind == markup.EndTag && t.Name == "template":
+				if template--; template == 0 && mode == inHead {
+					insert = t.End
+				}
+			}
+			continue
+		}
+		if open != "" {
+			if t.Kind == markup.EndTag && t.Name == open {
+				open = ""
+				if mode == inHead {
+					insert = t.End
+				}
+			}
+			continue
+		}
+		switch t.Kind {
+		case markup.Comment, markup.Doctype:
+			continue
+		case markup.Text:
+			body := text[t.Start:t.End]
+			blank := len(body) - len(bytes.TrimLeft(body, " \t\r\n\f"))
+			if blank == len(body) {
+				continue
+			}
+			if mode < inHead {
+				done(t.Start + blank)
+			}
+			break loop
+		case markup.EndTag:
+			switch {
+			case mode == inHead && t.Name == "head":
+				mode = afterHead
+			case t.Name == "body" || t.Name == "html" || t.Name == "br" || mode < inHead && t.Name == "head":
+				if mode < inHead {
+					done(t.Start)
+				}
+				if mode < inHead && t.Name == "head" { // an implied head that ends at once
+					mode = afterHead
+					continue
+				}
+				break loop
+			}
+			continue
+		}
+		switch {
+		case t.Name == "html":
+			if mode == beforeHTML {
+				mode = beforeHead
+			}
+		case t.Name == "head":
+			if mode < inHead {
+				mode, insert = inHead, t.End
+			}
+		case void(t.Name):
+			if mode < inHead {
+				mode = inHead
+			}
+			h.tag(t)
+			if mode == inHead {
+				insert = t.End
+			}
+			if t.Name == "meta" {
+				if _, ok := t.Attr("charset"); ok && mode == afterHead {
+					lateCharset = t.Start
+				}
+			}
+		case t.Name == "template":
+			template = 1
+			if mode < inHead {
+				done(t.Start)
+				mode = inHead
+			}
+		case t.Name == "title" || t.Name == "style" || t.Name == "script" || t.Name == "noframes" || t.Name == "noscript":
+			if mode == afterHead && t.Name == "noscript" {
+				break loop
+			}
+			if mode < inHead {
+				done(t.Start)
+				mode = inHead
+			}
+			h.tag(t)
+			open = t.Name
+		default:
+			if mode < inHead {
+				done(t.Start)
+			}
+			break loop
+		}
+	}
+	if insert < 0 { // only white space, comments and the html tag: the head begins at the end
+		insert = len(text)
+	}
+	if lateCharset >= 0 && lateCharset < 1024 && !isASCII(text) {
+		return unsafef("its charset declaration stands behind the head, and an insertion before it could change how the page is read")
+	}
+	h.Insert = h.offset(insert)
+	return nil
+}
+
+func isASCII(text []byte) bool {
+	for _, c := range text {
+		if c >= 0x80 {
+			return false
+		}
+	}
+	return true
+}
+
+// tag notes an element of the head that Tachyform knows.
+func (h *Head) tag(t markup.Token) {
+	text := h.form.ascii
+	note := func(kind, attr string) {
+		v, ok := t.Get(text, attr)
+		a, _ := t.Attr(attr)
+		if !ok {
+			a.ValStart = t.Start
+		}
+		media, _ := t.Get(text, "media")
+		h.Tags = append(h.Tags, Tag{Kind: kind, Value: strings.TrimSpace(v), Media: media, Offset: a.ValStart})
+	}
+	switch t.Name {
+	case "base":
+		if v, ok := t.Get(text, "href"); ok && h.Base == "" {
+			h.Base = strings.TrimSpace(v)
+		}
+	case "link":
+		rel, _ := t.Get(text, "rel")
+		switch {
+		case markup.TokenList(rel, "manifest"):
+			note("manifest", "href")
+		case markup.TokenList(rel, "apple-touch-icon"), markup.TokenList(rel, "apple-touch-icon-precomposed"):
+			note("touch-icon", "href")
+		case markup.TokenList(rel, "icon"):
+			note("icon", "href")
+		}
+	case "meta":
+		switch name, _ := t.Get(text, "name"); strings.ToLower(name) {
+		case "theme-color":
+			note("theme-color", "content")
+		case "viewport":
+			note("viewport", "content")
+		}
+	case "script":
+		if _, ok := t.Attr("src"); ok {
+			note("script", "src")
+		}
+	}
+}
+
+// layout decides how an insertion is set: on lines of its own with the neighbour's indentation where the page
+// has lines, otherwise within the line.
+func (h *Head) layout() {
+	f := &h.form
+	at := (h.Insert - f.bom) / f.unit
+	text := f.ascii
+	rest := text[at:]
+	blank := len(rest) - len(bytes.TrimLeft(rest, " \t"))
+	atLineEnd := blank == len(rest) || rest[blank] == '\n' || rest[blank] == '\r'
+	f.lines = f.newline != "" && atLineEnd && at > 0
+	if !f.lines {
+		return
+	}
+	begin := bytes.LastIndexAny(text[:at], "\r\n") + 1
+	line := text[begin:at]
+	f.indent = string(line[:len(line)-len(bytes.TrimLeft(line, " \t"))])
+	if bytes.HasPrefix(bytes.ToLower(bytes.TrimLeft(line, " \t")), []byte("<head")) {
+		if next := bytes.TrimLeft(rest[blank:], "\r\n"); len(next) > 0 {
+			f.indent = string(next[:len(next)-len(bytes.TrimLeft(next, " \t"))])
+		}
+	}
+}
+
+// Element is one element to insert.
+type Element struct {
+	Name  string
+	Attrs [][2]string // in order; an empty value is written without "="
+}
+
+// Edit gives the page with the elements in its head, marked. The page must not hold a marked span; see
+// [Remove]. Values must be ASCII; they are escaped.
+func (h *Head) Edit(src []byte, elements []Element) []byte {
+	if len(elements) == 0 {
+		return src
+	}
+	f := h.form
+	var b strings.Builder
+	line := func(s string) {
+		if f.lines {
+			b.WriteString(f.newline + f.indent)
+		}
+		b.WriteString(s)
+	}
+	begin, end := beginInline, endInline
+	if f.lines {
+		begin, end = beginLines, endLines
+	}
+	line(begin)
+	for _, e := range elements {
+		line(e.write(f.prefix, f.xml))
+	}
+	line(end)
+	out := make([]byte, 0, len(src)+b.Len()*f.unit)
+	out = append(out, src[:h.Insert]...)
+	out = append(out, f.encode(b.String())...)
+	return append(out, src[h.Insert:]...)
+}
+
+func (f form) encode(s string) []byte {
+	if f.unit == 1 {
+		return []byte(s)
+	}
+	out := make([]byte, 0, len(s)*2)
+	for i := range len(s) {
+		if f.big {
+			out = append(out, 0, s[i])
+		} else {
+			out = append(out, s[i], 0)
+		}
+	}
+	return out
+}
+
+var escaper = strings.NewReplacer("&", "&amp;", `"`, "&quot;", "<", "&lt;", ">", "&gt;")
+
+func (e Element) write(prefix string, xml bool) string {
+	var b strings.Builder
+	b.WriteString("<" + prefix + e.Name)
+	for _, a := range e.Attrs {
+		b.WriteString(" " + a[0])
+		if a[1] != "" || xml {
+			v := a[1]
+			if v == "" {
+				v = a[0]
+			}
+			b.WriteString(`="` + escaper.Replace(v) + `"`)
+		}
+	}
+	switch {
+	case e.Name == "script":
+		b.WriteString("></" + prefix + e.Name + ">")
+	case xml:
+		b.WriteString("/>")
+	default:
+		b.WriteString(">")
+	}
+	return b.String()
+}
+
+// Remove takes the marked spans out and says how many there were. A page without any comes back as it is. Its
+// error wraps [ErrUnsafe] when a mark is damaged.
+func Remove(src []byte) ([]byte, int, error) {
+	if !bytes.Contains(src, []byte("tachyform")) && !bytes.Contains(src, []byte("t\x00a\x00c\x00h\x00y\x00f")) {
+		return src, 0, nil
+	}
+	f, err := formOf(src)
+	if err != nil {
+		return src, 0, nil //nolint:nilerr // what cannot be edited holds nothing of ours
+	}
+	found, err := spans(f.ascii)
+	if err != nil || len(found) == 0 {
+		return src, 0, err
+	}
+	out := make([]byte, 0, len(src))
+	last := 0
+	for _, s := range found {
+		out = append(out, src[last:f.bom+s[0]*f.unit]...)
+		last = f.bom + s[1]*f.unit
+	}
+	return append(out, src[last:]...), len(found), nil
+}

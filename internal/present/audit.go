@@ -1,0 +1,90 @@
+package present
+
+import (
+	"strings"
+
+	"tachyform/internal/audit"
+	"tachyform/internal/rehearsal"
+)
+
+// Audit writes verdicts, then what failed, from the worst.
+func (s *Style) Audit(r *audit.Report) error {
+	s.printf("%s\n\n", s.title.Render("Audit of "+r.Site))
+	for _, p := range r.Platforms {
+		if p.Installable {
+			s.printf("  %s %s %s\n", s.good.Render("installs "), pad(p.Name, 26), s.faint.Render(p.How))
+		} else {
+			s.printf("  %s %s %s\n", s.bad.Render("does not "), pad(p.Name, 26), s.bad.Render(strings.Join(p.Blockers, ", ")))
+		}
+	}
+	tally := map[rehearsal.Outcome]int{}
+	for _, p := range r.Rehearsal.Pages {
+		if p.Network == "offline" {
+			tally[p.Outcome]++
+		}
+	}
+	var sums []string
+	for _, o := range []rehearsal.Outcome{rehearsal.Whole, rehearsal.Partial, rehearsal.StandIn, rehearsal.Lost} {
+		if tally[o] > 0 {
+			sums = append(sums, s.outcome(o).Render(itoa(tally[o])+" "+string(o)))
+		}
+	}
+	s.printf("  %s %s\n", pad("offline", 9), count(len(r.Rehearsal.Pages), "page")+": "+strings.Join(sums, ", "))
+	passed, failed, other := 0, 0, 0
+	for _, level := range []audit.Level{audit.Blocker, audit.Warning, audit.Advice} {
+		for _, c := range r.Checks {
+			if c.State == "failed" && c.Level == level {
+				s.check(c)
+			}
+		}
+	}
+	for _, c := range r.Checks {
+		switch c.State {
+		case "passed":
+			passed++
+		case "failed":
+			failed++
+		default:
+			other++
+		}
+	}
+	s.printf("\n  %s\n", s.faint.Render(count(passed, "check")+" passed, "+itoa(failed)+" failed, "+itoa(other)+" did not apply"))
+	return s.err
+}
+
+func (s *Style) check(c audit.Result) {
+	style := s.warn
+	switch c.Level {
+	case audit.Blocker:
+		style = s.bad
+	case audit.Advice:
+		style = s.accent
+	}
+	s.printf("\n  %s %s\n", style.Render(pad(string(c.Level), 8)), s.title.Render(c.ID))
+	s.printf("           %s\n", wrap(c.Why, 100, 11))
+	mend := ""
+	for i, f := range c.Findings {
+		if i == 6 {
+			s.printf("           and %s; --format json has all\n", count(len(c.Findings)-i, "more place"))
+			break
+		}
+		where := f.File
+		if f.Line > 0 {
+			where += ":" + itoa(f.Line)
+			if f.Column > 0 {
+				where += ":" + itoa(f.Column)
+			}
+		}
+		if where == "" {
+			where = f.URL
+		}
+		if f.Mend != mend && mend != "" {
+			s.printf("           %s\n", lines(s.faint, "mend: "+wrap(mend, 94, 17)))
+		}
+		mend = f.Mend
+		s.printf("           %s  %s\n", s.accent.Render(where), wrap(f.Message, 84, 13))
+	}
+	if mend != "" {
+		s.printf("           %s\n", lines(s.faint, "mend: "+wrap(mend, 94, 17)))
+	}
+}

@@ -1,0 +1,244 @@
+package present
+
+import (
+	"sort"
+	"strings"
+
+	"tachyform/internal/fitting"
+)
+
+// FitResult is the JSON form of a fit, tachyform.fit/1.
+type FitResult struct {
+	Format     string        `json:"format"`
+	Site       string        `json:"site"`
+	DryRun     bool          `json:"dry_run"`
+	Written    []FitFile     `json:"written"`
+	Unchanged  int           `json:"unchanged"`
+	Inferences []FitInferred `json:"inferences"`
+	Left       []FitLeft     `json:"left_alone"`
+	NotStowed  []FitLeft     `json:"not_stowed"`
+	Conflicts  []FitConflict `json:"conflicts"`
+	Remarks    []string      `json:"remarks"`
+	Worker     string        `json:"worker"`
+	Stowed     FitStowed     `json:"stowed"`
+}
+
+// FitFile is a file that was written.
+type FitFile struct {
+	Path string `json:"path"`
+	Kind string `json:"kind"`
+	New  bool   `json:"new"`
+}
+
+// FitInferred is a value and where it came from.
+type FitInferred struct {
+	What  string `json:"what"`
+	Value string `json:"value"`
+	From  string `json:"from"`
+}
+
+// FitLeft is a file that was left out, and why.
+type FitLeft struct {
+	Path string `json:"path"`
+	Why  string `json:"why"`
+}
+
+// FitConflict is a tag of the site's own that says something else.
+type FitConflict struct {
+	File    string `json:"file"`
+	Line    int    `json:"line"`
+	Column  int    `json:"column"`
+	Message string `json:"message"`
+}
+
+// FitStowed says what the worker stores.
+type FitStowed struct {
+	Now        int   `json:"now"`
+	NowBytes   int64 `json:"now_bytes"`
+	Later      int   `json:"later"`
+	LaterBytes int64 `json:"later_bytes"`
+	Ceiling    int64 `json:"ceiling"`
+	AsVisited  bool  `json:"as_visited"`
+}
+
+// FitOf makes the JSON form of a plan.
+func FitOf(p *fitting.Plan, dryRun bool) FitResult {
+	r := FitResult{Format: "tachyform.fit/1", Site: p.Site.Dir, DryRun: dryRun, Written: []FitFile{}, Inferences: []FitInferred{}, Left: []FitLeft{},
+		NotStowed: []FitLeft{}, Conflicts: []FitConflict{}, Remarks: []string{}, Worker: p.Worker,
+		Stowed: FitStowed{p.Stowed.Now, p.Stowed.NowBytes, p.Stowed.Later, p.Stowed.LaterBytes, p.Stowed.Ceiling, p.Stowed.AsVisited}}
+	for _, c := range p.Changes {
+		r.Written = append(r.Written, FitFile{c.Path, c.Kind, !c.Exists})
+	}
+	for _, n := range p.Same {
+		r.Unchanged += n
+	}
+	for _, i := range p.Inferences {
+		r.Inferences = append(r.Inferences, FitInferred(i))
+	}
+	for _, l := range p.Left {
+		r.Left = append(r.Left, FitLeft(l))
+	}
+	for _, l := range p.Stowed.Never {
+		r.NotStowed = append(r.NotStowed, FitLeft(l))
+	}
+	for _, c := range p.Conflicts {
+		r.Conflicts = append(r.Conflicts, FitConflict(c))
+	}
+	r.Remarks = append(r.Remarks, p.Remarks...)
+	return r
+}
+
+// maxListed is how many entries of one kind a summary names.
+const maxListed = 8
+
+// Fit writes the summary of a fit.
+func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
+	wrote, verb := 0, "wrote"
+	byKind := map[string][]fitting.Change{}
+	for _, c := range p.Changes {
+		wrote++
+		byKind[c.Kind] = append(byKind[c.Kind], c)
+	}
+	switch {
+	case dryRun:
+		verb = "would write"
+		s.printf("%s %s would be written; nothing was\n", s.title.Render("Dry run of "+p.Site.Dir+":"), count(wrote, "file"))
+	case wrote == 0:
+		s.printf("%s nothing to do, every file is as it should be\n", s.title.Render("Fitted "+p.Site.Dir+":"))
+	default:
+		s.printf("%s %s written\n", s.title.Render("Fitted "+p.Site.Dir+":"), count(wrote, "file"))
+	}
+	s.printf("\n")
+	label := verb
+	for _, kind := range []string{"icon", "manifest", "worker", "page script", "offline page", "page"} {
+		list := byKind[kind]
+		if len(list) == 0 {
+			continue
+		}
+		var names []string
+		fresh := 0
+		for _, c := range list {
+			names = append(names, c.Path)
+			if !c.Exists {
+				fresh++
+			}
+		}
+		what := count(len(list), kind)
+		if kind == "page" {
+			what += " edited"
+		} else if fresh < len(list) {
+			what += " anew"
+		}
+		s.row(label, s.good.Render(pad(what, 18))+" "+lines(s.faint, wrap(brief(names), 82, 36)))
+		label = ""
+	}
+	label = "unchanged"
+	kinds := make([]string, 0, len(p.Same))
+	for k := range p.Same {
+		kinds = append(kinds, k)
+	}
+	sort.Strings(kinds)
+	var same []string
+	for _, k := range kinds {
+		same = append(same, count(p.Same[k], k))
+	}
+	if len(same) > 0 {
+		s.row(label, strings.Join(same, ", "))
+	}
+	s.left(p)
+	if p.Foreign != nil {
+		where := p.Foreign.URL
+		if where == "" {
+			where = "a worker"
+		}
+		s.printf("\n  %s\n", s.warn.Render("No worker was written."))
+		s.printf("  %s\n", wrap(p.Foreign.File+" (line "+itoa(p.Foreign.Line)+") registers "+where+
+			", which is the site's own. Two workers for the same pages would push each other out at every visit, so it stays and ours is left out, with the page script and the offline page. tachyform rehearse shows what the site's own worker does offline; --replace-worker puts ours in its place.", 100, 2))
+	}
+	s.printf("\n  %s\n", s.title.Render("Chosen, and where from"))
+	for _, i := range p.Inferences {
+		s.printf("  %s %s  %s\n", s.faint.Render(pad(i.What, 17)), pad(clip(i.Value, 44), 44), s.faint.Render(clip(i.From, 74)))
+	}
+	if p.Worker != "" {
+		st := p.Stowed
+		s.printf("\n  %s\n", s.title.Render("Stored on the visitor's device"))
+		s.row("at first visit", count(st.Now, "file")+", "+Bytes(st.NowBytes)+" of a ceiling of "+Bytes(st.Ceiling))
+		switch {
+		case st.AsVisited:
+			s.row("as visited", count(st.Later, "file")+", "+Bytes(st.LaterBytes)+": too many to list, so each is stored when a visitor opens it, fresh from the network where there is one")
+		case st.Later > 0:
+			s.row("when asked for", count(st.Later, "file")+", "+Bytes(st.LaterBytes))
+		}
+		for i, n := range st.Never {
+			if i == maxListed {
+				s.row("", "and "+count(len(st.Never)-i, "more file"))
+				break
+			}
+			l := "never"
+			if i > 0 {
+				l = ""
+			}
+			s.row(l, pad(clip(n.Path, 40), 40)+" "+s.faint.Render(n.Why))
+		}
+	}
+	s.remarks(p)
+	return s.err
+}
+
+func (s *Style) row(label, text string) {
+	s.printf("  %s %s\n", s.faint.Render(pad(label, 14)), text)
+}
+
+func brief(names []string) string {
+	if len(names) <= maxListed {
+		return strings.Join(names, ", ")
+	}
+	return strings.Join(names[:maxListed], ", ") + " and " + count(len(names)-maxListed, "more")[:len(count(len(names)-maxListed, "more"))-1]
+}
+
+// left names the pages that were not edited, grouped by the reason.
+func (s *Style) left(p *fitting.Plan) {
+	byWhy := map[string][]string{}
+	var order []string
+	for _, l := range p.Left {
+		if byWhy[l.Why] == nil {
+			order = append(order, l.Why)
+		}
+		byWhy[l.Why] = append(byWhy[l.Why], l.Path)
+	}
+	label := "left alone"
+	for _, why := range order {
+		s.row(label, s.warn.Render(count(len(byWhy[why]), "page"))+": "+why+" "+s.faint.Render("("+brief(byWhy[why])+")"))
+		label = ""
+	}
+	skipped := map[string][]string{}
+	order = nil
+	for _, k := range p.Site.Skipped {
+		if skipped[k.Why] == nil {
+			order = append(order, k.Why)
+		}
+		skipped[k.Why] = append(skipped[k.Why], k.Path)
+	}
+	label = "not looked at"
+	for _, why := range order {
+		s.row(label, count(len(skipped[why]), "entry")+": "+why+" "+s.faint.Render("("+brief(skipped[why])+")"))
+		label = ""
+	}
+}
+
+func (s *Style) remarks(p *fitting.Plan) {
+	if len(p.Remarks)+len(p.Conflicts) == 0 {
+		return
+	}
+	s.printf("\n  %s\n", s.title.Render("To know"))
+	for i, c := range p.Conflicts {
+		if i == maxListed {
+			s.printf("  and %s of this kind\n", count(len(p.Conflicts)-i, "more conflict"))
+			break
+		}
+		s.printf("  %s %s\n", s.warn.Render(c.File+":"+itoa(c.Line)+":"+itoa(c.Column)), wrap(c.Message, 100, 4))
+	}
+	for _, r := range p.Remarks {
+		s.printf("  %s\n", wrap(r, 116, 4))
+	}
+}

@@ -1,0 +1,182 @@
+package present
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/charmbracelet/lipgloss"
+
+	"tachyform/internal/rehearsal"
+)
+
+func itoa(n int) string { return strconv.Itoa(n) }
+
+func (s *Style) outcome(o rehearsal.Outcome) lipgloss.Style {
+	switch o {
+	case rehearsal.Whole:
+		return s.good
+	case rehearsal.Lost:
+		return s.bad
+	}
+	return s.warn
+}
+
+// maxPages is how many pages a rehearsal lists before it groups them.
+const maxPages = 60
+
+// Rehearsal writes what visitors got.
+func (s *Style) Rehearsal(r *rehearsal.Report) error {
+	s.printf("%s on the %s stage\n\n", s.title.Render("Rehearsal of "+r.Site), r.Stage)
+	w := r.Worker
+	switch w.State {
+	case "none":
+		s.row("worker", s.warn.Render("none")+": no page that was visited registers one")
+	case "failed":
+		s.row("worker", s.bad.Render("failed")+" "+w.URL+": "+wrap(w.Error, 100, 17))
+		if w.Line > 0 {
+			s.row("", s.faint.Render(w.File+":"+itoa(w.Line)))
+		}
+	default:
+		s.row("worker", s.good.Render(w.State)+" "+w.URL+s.faint.Render(", scope "+w.Scope))
+	}
+	for i, v := range r.Visits {
+		by := v.AnsweredBy
+		if v.Source != "" && v.Source != by {
+			by += ", " + v.Source
+		}
+		text := "online, answered by the " + by
+		if v.Outcome != rehearsal.Whole {
+			text += ", " + s.outcome(v.Outcome).Render(string(v.Outcome)) + s.missing(v)
+		}
+		s.row("visit "+itoa(i+1), pad(v.URL, 6)+" "+text)
+	}
+	for _, st := range r.Stores {
+		s.row("store", st.Name+s.faint.Render(fmt.Sprintf("  %s, %s", count(len(st.URLs), "answer"), Bytes(st.Bytes))))
+	}
+	s.matrix(r)
+	for _, f := range r.Fetches {
+		s.row("fetch "+f.Network, f.URL+" "+f.Result+" "+itoa(f.Status))
+	}
+	if len(r.Findings) > 0 {
+		s.printf("\n  %s\n", s.title.Render("Noticed"))
+		for i, f := range r.Findings {
+			if i == 12 {
+				s.printf("  and %s; --format json has all\n", count(len(r.Findings)-i, "more remark"))
+				break
+			}
+			where := f.File
+			if f.Line > 0 {
+				where += ":" + itoa(f.Line) + ":" + itoa(f.Column)
+			}
+			if where == "" {
+				where = f.URL
+			}
+			style := s.warn
+			if f.Level == "blocker" {
+				style = s.bad
+			}
+			s.printf("  %s %s\n", style.Render(pad(f.Level, 8)), wrap(strings.TrimSpace(where+"  "+f.Message), 100, 11))
+			if f.Mend != "" {
+				s.printf("           %s\n", s.faint.Render("mend: "+f.Mend))
+			}
+		}
+	}
+	return s.err
+}
+
+func (s *Style) missing(p rehearsal.PageResult) string {
+	if len(p.Missing) == 0 {
+		return ""
+	}
+	var names []string
+	for _, m := range p.Missing[:min(3, len(p.Missing))] {
+		names = append(names, m.URL)
+	}
+	text := ": missing " + strings.Join(names, ", ")
+	if n := len(p.Missing) - len(names); n > 0 {
+		text += fmt.Sprintf(" and %d more", n)
+	}
+	return text
+}
+
+// matrix writes the pages, or groups of pages when there are many.
+func (s *Style) matrix(r *rehearsal.Report) {
+	var networks []string
+	byNetwork := map[string][]rehearsal.PageResult{}
+	for _, p := range r.Pages {
+		if byNetwork[p.Network] == nil {
+			networks = append(networks, p.Network)
+		}
+		byNetwork[p.Network] = append(byNetwork[p.Network], p)
+	}
+	for _, n := range networks {
+		pages := byNetwork[n]
+		tally := map[rehearsal.Outcome]int{}
+		for _, p := range pages {
+			tally[p.Outcome]++
+		}
+		var sums []string
+		for _, o := range []rehearsal.Outcome{rehearsal.Whole, rehearsal.Partial, rehearsal.StandIn, rehearsal.Lost} {
+			if tally[o] > 0 {
+				sums = append(sums, s.outcome(o).Render(itoa(tally[o])+" "+string(o)))
+			}
+		}
+		s.printf("\n  %s  %s\n", s.title.Render(strings.ToUpper(n[:1])+n[1:]+", "+count(len(pages), "page")), strings.Join(sums, ", "))
+		if len(pages) <= maxPages {
+			for _, p := range pages {
+				s.page(p)
+			}
+			continue
+		}
+		s.groups(pages)
+	}
+}
+
+func (s *Style) page(p rehearsal.PageResult) {
+	detail := p.Title
+	switch p.Outcome {
+	case rehearsal.Partial:
+		detail = strings.TrimPrefix(s.missing(p), ": ")
+	case rehearsal.StandIn, rehearsal.Lost:
+		detail = p.Why
+		if p.Line > 0 && p.Outcome == rehearsal.Lost {
+			detail += " (" + p.File + ":" + itoa(p.Line) + ")"
+		}
+	}
+	s.printf("  %s %s %s\n", s.outcome(p.Outcome).Render(pad(string(p.Outcome), 9)), pad(p.URL, 30), s.faint.Render(clip(detail, 96)))
+}
+
+// groups writes pages with the same outcome and reason together.
+func (s *Style) groups(pages []rehearsal.PageResult) {
+	type key struct {
+		outcome rehearsal.Outcome
+		why     string
+	}
+	groups := map[key][]rehearsal.PageResult{}
+	var order []key
+	for _, p := range pages {
+		k := key{p.Outcome, p.Why}
+		if p.Outcome == rehearsal.Whole {
+			k.why = ""
+		}
+		if groups[k] == nil {
+			order = append(order, k)
+		}
+		groups[k] = append(groups[k], p)
+	}
+	for i, k := range order {
+		if i == 12 {
+			s.printf("  and %s; --format json has every page\n", count(len(order)-i, "more group"))
+			break
+		}
+		var names []string
+		for _, p := range groups[k][:min(3, len(groups[k]))] {
+			names = append(names, p.URL)
+		}
+		s.printf("  %s %s %s\n", s.outcome(k.outcome).Render(pad(string(k.outcome), 9)), pad(count(len(groups[k]), "page"), 14), s.faint.Render(clip(strings.Join(names, "  "), 100)))
+		if k.why != "" {
+			s.printf("            %s\n", lines(s.faint, wrap(k.why, 110, 12)))
+		}
+	}
+}

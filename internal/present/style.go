@@ -1,0 +1,120 @@
+// Package present writes what the core found: as text for a terminal, and as JSON for machines.
+package present
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/charmbracelet/lipgloss"
+	"github.com/dustin/go-humanize"
+	"github.com/muesli/termenv"
+)
+
+// Style writes text with or without colours.
+type Style struct {
+	w                                     io.Writer
+	title, good, warn, bad, faint, accent lipgloss.Style
+	err                                   error
+}
+
+// New makes a style for a writer. Colours are used on terminals only, and never when color is false.
+func New(w io.Writer, color bool) *Style {
+	r := lipgloss.NewRenderer(w)
+	if !color {
+		r.SetColorProfile(termenv.Ascii)
+	}
+	c := func(light, dark string) lipgloss.Style {
+		return r.NewStyle().Foreground(lipgloss.AdaptiveColor{Light: light, Dark: dark})
+	}
+	return &Style{w: w, title: r.NewStyle().Bold(true), good: c("#1a7f5a", "#5fd7a7"), warn: c("#9a6700", "#e5b567"),
+		bad: c("#b42318", "#ff8a80").Bold(true), faint: c("#667085", "#8b98a9"), accent: c("#175cd3", "#7ab8ff")}
+}
+
+func (s *Style) printf(format string, args ...any) {
+	if s.err == nil {
+		_, s.err = fmt.Fprintf(s.w, format, args...)
+	}
+}
+
+// lines puts a style on each line by itself, so that no line is filled up with spaces.
+func lines(style lipgloss.Style, text string) string {
+	parts := strings.Split(text, "\n")
+	for i, p := range parts {
+		trimmed := strings.TrimLeft(p, " ")
+		parts[i] = p[:len(p)-len(trimmed)] + style.Render(trimmed)
+	}
+	return strings.Join(parts, "\n")
+}
+
+// pad fills a text up to a width, before colours are put on.
+func pad(text string, width int) string {
+	if n := lipgloss.Width(text); n < width {
+		return text + strings.Repeat(" ", width-n)
+	}
+	return text
+}
+
+// clip shortens a text to a width.
+func clip(text string, width int) string {
+	r := []rune(text)
+	if len(r) <= width {
+		return text
+	}
+	return string(r[:width-1]) + "…"
+}
+
+// wrap breaks text into lines of at most width, with an indentation for all but the first.
+func wrap(text string, width, indent int) string {
+	var lines []string
+	line := ""
+	for _, w := range strings.Fields(text) {
+		if line != "" && lipgloss.Width(line)+1+lipgloss.Width(w) > width {
+			lines = append(lines, line)
+			line = ""
+		}
+		if line != "" {
+			line += " "
+		}
+		line += w
+	}
+	return strings.Join(append(lines, line), "\n"+strings.Repeat(" ", indent))
+}
+
+// Bytes writes a number of bytes for people.
+func Bytes(n int64) string { return humanize.Bytes(uint64(max(n, 0))) }
+
+// count writes a number with its noun.
+func count(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return humanize.Comma(int64(n)) + " " + one + "s"
+}
+
+// JSON writes a value as one indented object.
+func JSON(w io.Writer, v any) error {
+	enc := json.NewEncoder(w)
+	enc.SetEscapeHTML(false)
+	enc.SetIndent("", "  ")
+	return enc.Encode(v)
+}
+
+// Next says what to do next: pairs of a command and its purpose.
+func (s *Style) Next(pairs ...string) error {
+	s.printf("\n  %s\n", s.title.Render("Next"))
+	for i := 0; i+1 < len(pairs); i += 2 {
+		s.printf("  %s  %s\n", s.accent.Render(pad(pairs[i], 30)), s.faint.Render(pairs[i+1]))
+	}
+	return s.err
+}
+
+// Heading writes a line in bold.
+func (s *Style) Heading(text string) error {
+	s.printf("%s\n\n", s.title.Render(text))
+	return s.err
+}
+
+// Rule writes a line between parts.
+func (s *Style) Rule() { s.printf("\n%s\n\n", s.faint.Render(strings.Repeat("─", 72))) }

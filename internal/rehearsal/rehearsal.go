@@ -1,0 +1,342 @@
+// Package rehearsal lets visitors use a site on a stage, and records what they get.
+package rehearsal
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"sort"
+	"strings"
+
+	"tachyform/internal/site"
+	"tachyform/internal/stage"
+)
+
+// Stage is something that can act as a browser.
+type Stage interface {
+	// Name is "embedded" or "chromium".
+	Name() string
+	// Open navigates the visitor's tab and loads what the page needs.
+	Open(url string) (*stage.Load, error)
+	// Fetch lets a script of the open page fetch a URL.
+	Fetch(url string) (*stage.Answer, error)
+	// SetNetwork changes the state of the network.
+	SetNetwork(stage.Network) error
+	// Settle waits until no worker is installing or activating.
+	Settle() error
+	// Rest ends idle workers, so that their globals are lost.
+	Rest() error
+	// Keep notes what is stored; the function it gives goes back to that.
+	Keep() (func() error, error)
+	// Stores lists what is stored.
+	Stores() ([]stage.Store, error)
+	// Registrations lists the workers.
+	Registrations() ([]stage.Registration, error)
+	// Remarks gives what was noticed since the last call.
+	Remarks() []stage.Remark
+}
+
+// Outcome is what a visitor gets of a page.
+type Outcome string
+
+// The outcomes of a page.
+const (
+	Whole   Outcome = "whole"
+	Partial Outcome = "partial"
+	StandIn Outcome = "stand-in"
+	Lost    Outcome = "lost"
+)
+
+// Options of a rehearsal. The zero value visits the start page twice and then opens every page offline.
+type Options struct {
+	Visits   []string
+	Pages    []string
+	Fetches  []string
+	Networks []stage.Network
+	Progress func(done, total int)
+}
+
+// Missing is something that a page needed and did not get.
+type Missing struct {
+	URL string `json:"url"`
+	Use string `json:"use"`
+	Why string `json:"why"`
+}
+
+// PageResult is one page in one network state.
+type PageResult struct {
+	URL        string    `json:"url"`
+	Network    string    `json:"network"`
+	Outcome    Outcome   `json:"outcome"`
+	Status     int       `json:"status"`
+	Title      string    `json:"title"`
+	AnsweredBy string    `json:"answered_by"`
+	Source     string    `json:"source,omitempty"`
+	Missing    []Missing `json:"missing"`
+	Why        string    `json:"why"`
+	File       string    `json:"file,omitempty"`
+	Line       int       `json:"line,omitempty"`
+}
+
+// FetchResult is one fetch by a script in one network state.
+type FetchResult struct {
+	URL     string `json:"url"`
+	Network string `json:"network"`
+	Result  string `json:"result"`
+	Status  int    `json:"status"`
+	SHA256  string `json:"sha256"`
+	Why     string `json:"why,omitempty"`
+}
+
+// Worker is what became of the site's worker.
+type Worker struct {
+	URL   string `json:"url"`
+	Scope string `json:"scope"`
+	State string `json:"state"` // "none", "failed", "waiting" or "activated"
+	Error string `json:"error"`
+	File  string `json:"file,omitempty"`
+	Line  int    `json:"line,omitempty"`
+}
+
+// Store is a named cache.
+type Store struct {
+	Name  string   `json:"name"`
+	URLs  []string `json:"urls"`
+	Bytes int64    `json:"bytes"`
+}
+
+// Finding is something that the stage noticed.
+type Finding struct {
+	Kind    string `json:"kind"`
+	Level   string `json:"level"`
+	Message string `json:"message"`
+	Mend    string `json:"mend,omitempty"`
+	File    string `json:"file,omitempty"`
+	Line    int    `json:"line,omitempty"`
+	Column  int    `json:"column,omitempty"`
+	URL     string `json:"url,omitempty"`
+}
+
+// Report is a whole rehearsal; its JSON form is tachyform.rehearsal/1.
+type Report struct {
+	Format   string        `json:"format"`
+	Stage    string        `json:"stage"`
+	Site     string        `json:"site"`
+	Worker   Worker        `json:"worker"`
+	Visits   []PageResult  `json:"visits"`
+	Stores   []Store       `json:"stores"`
+	Pages    []PageResult  `json:"pages"`
+	Fetches  []FetchResult `json:"fetches"`
+	Stories  []any         `json:"stories"`
+	Findings []Finding     `json:"findings"`
+}
+
+// Format names the shape of the report.
+const Format = "tachyform.rehearsal/1"
+
+// Run rehearses a site that server answers for.
+func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report, error) {
+	r := &Report{Format: Format, Stage: st.Name(), Site: server.Site.Dir, Visits: []PageResult{}, Stores: []Store{}, Pages: []PageResult{},
+		Fetches: []FetchResult{}, Stories: []any{}, Findings: []Finding{}}
+	start, err := server.Site.StartPage()
+	if err != nil {
+		return nil, err
+	}
+	if len(o.Visits) == 0 {
+		o.Visits = []string{start.URL, start.URL}
+	}
+	if len(o.Networks) == 0 {
+		o.Networks = []stage.Network{stage.Offline}
+	}
+	if len(o.Pages) == 0 {
+		for _, p := range server.Site.Pages() {
+			o.Pages = append(o.Pages, p.URL)
+		}
+	}
+	e := expected{server: server, seen: map[string]map[string]bool{}}
+	for _, v := range o.Visits {
+		l, err := st.Open(v)
+		if err != nil {
+			return nil, err
+		}
+		e.note(v, l)
+		r.Visits = append(r.Visits, e.result(v, stage.Online, l))
+		if err := st.Settle(); err != nil {
+			return nil, err
+		}
+	}
+	if err := r.state(st); err != nil {
+		return nil, err
+	}
+	r.take(st.Remarks())
+	back, err := st.Keep()
+	if err != nil {
+		return nil, err
+	}
+	total := len(o.Networks) * len(o.Pages)
+	for _, n := range o.Networks {
+		if err := back(); err != nil {
+			return nil, err
+		}
+		if err := st.SetNetwork(n); err != nil {
+			return nil, err
+		}
+		if err := st.Rest(); err != nil {
+			return nil, err
+		}
+		for _, p := range o.Pages {
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
+			l, err := st.Open(p)
+			if err != nil {
+				return nil, err
+			}
+			r.Pages = append(r.Pages, e.result(p, n, l))
+			if o.Progress != nil {
+				o.Progress(len(r.Pages), total)
+			}
+		}
+		if len(o.Fetches) > 0 {
+			if _, err := st.Open(o.Visits[0]); err != nil {
+				return nil, err
+			}
+		}
+		for _, f := range o.Fetches {
+			a, err := st.Fetch(f)
+			if err != nil {
+				return nil, err
+			}
+			r.Fetches = append(r.Fetches, FetchResult{URL: f, Network: string(n), Result: a.Result, Status: a.Status, SHA256: a.SHA256, Why: a.Why})
+		}
+		r.take(st.Remarks())
+		if err := st.SetNetwork(stage.Online); err != nil {
+			return nil, err
+		}
+	}
+	return r, nil
+}
+
+func (r *Report) state(st Stage) error {
+	r.Worker = Worker{State: "none"}
+	regs, err := st.Registrations()
+	if err != nil {
+		return err
+	}
+	sort.SliceStable(regs, func(i, j int) bool { return len(regs[i].Scope) < len(regs[j].Scope) })
+	if len(regs) > 0 {
+		g := regs[0]
+		r.Worker = Worker{URL: g.URL, Scope: g.Scope, State: g.State, Error: g.Error, File: g.File, Line: g.Line}
+	}
+	stores, err := st.Stores()
+	if err != nil {
+		return err
+	}
+	for _, s := range stores {
+		out := Store{Name: s.Name, URLs: []string{}}
+		for _, e := range s.Entries {
+			out.URLs = append(out.URLs, e.URL)
+			out.Bytes += e.Bytes
+		}
+		r.Stores = append(r.Stores, out)
+	}
+	return nil
+}
+
+// expected knows what a page's own document is.
+type expected struct {
+	server *site.Server
+	seen   map[string]map[string]bool // URL to the digests it had online
+}
+
+func (e *expected) note(url string, l *stage.Load) {
+	if l.Status == 0 {
+		return
+	}
+	if e.seen[url] == nil {
+		e.seen[url] = map[string]bool{}
+	}
+	e.seen[url][l.Digest] = true
+}
+
+// own says whether a digest is that of a document that the page has online.
+func (e *expected) own(url, digest string) bool {
+	if e.seen[url] == nil {
+		e.seen[url] = map[string]bool{}
+		u := strings.SplitN(strings.SplitN(url, "#", 2)[0], "?", 2)[0]
+		for range 5 {
+			a := e.server.Answer("GET", u)
+			if to := a.Header.Get("Location"); to != "" {
+				u = to
+				continue
+			}
+			sum := sha256.Sum256(a.Body)
+			e.seen[url][hex.EncodeToString(sum[:])] = true
+			break
+		}
+	}
+	return e.seen[url][digest]
+}
+
+func (e *expected) result(url string, n stage.Network, l *stage.Load) PageResult {
+	p := PageResult{URL: url, Network: string(n), Status: l.Status, Title: l.Title, AnsweredBy: string(l.AnsweredBy), Source: l.Source,
+		Missing: []Missing{}, Why: l.Why, File: l.File, Line: l.Line}
+	for _, m := range l.Missing {
+		p.Missing = append(p.Missing, Missing{URL: m.URL, Use: string(m.Use), Why: m.Why})
+	}
+	switch {
+	case l.Status == 0:
+		p.Outcome = Lost
+	case n != stage.Online && !e.own(url, l.Digest) || n == stage.Online && l.Status >= 400:
+		p.Outcome = StandIn
+		if p.Why == "" {
+			p.Why = fmt.Sprintf("another document is shown instead (%q)", l.Title)
+		}
+	case len(l.Missing) > 0:
+		p.Outcome = Partial
+		if p.Why == "" {
+			p.Why = l.Missing[0].URL + ": " + l.Missing[0].Why
+		}
+	default:
+		p.Outcome = Whole
+	}
+	return p
+}
+
+// take turns the stage's remarks into findings, each once.
+func (r *Report) take(remarks []stage.Remark) {
+	seen := map[Finding]bool{}
+	for _, f := range r.Findings {
+		seen[f] = true
+	}
+	for _, m := range remarks {
+		f := Finding{Kind: m.Kind, Level: "warning", Message: m.Message, File: m.File, Line: m.Line, Column: m.Column, URL: m.URL}
+		switch m.Kind {
+		case "install", "register", "limit":
+			f.Level = "blocker"
+			f.Mend = mends[m.Kind]
+		case "console", "note":
+			f.Level = "advice"
+		default:
+			f.Mend = mends[m.Kind]
+		}
+		if !seen[f] {
+			seen[f] = true
+			r.Findings = append(r.Findings, f)
+		}
+	}
+}
+
+// mends say what to do about each kind of remark.
+var mends = map[string]string{
+	"install":   "correct the list or the handler; until then the worker is not installed and nothing is stored",
+	"register":  "correct the script, its address or its scope; until then there is no worker at all",
+	"limit":     "find what never ends; a browser stops such a worker too",
+	"exception": "catch the exception, or correct what causes it",
+	"rejection": "catch the rejection, or correct what causes it",
+	"late":      "call it while the event is being dispatched, before the first await",
+	"body-used": "clone() the response before its body is used",
+	"add-all":   "remove the file from the list, or put it into the site",
+	"update":    "keep the worker's script at the same address",
+}

@@ -1,0 +1,211 @@
+package site
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"net/http"
+	"path"
+	"strings"
+	"sync"
+
+	"github.com/bmatcuk/doublestar/v4"
+)
+
+// Rules are what a plain folder cannot say about the server that will answer for it.
+type Rules struct {
+	Headers   []HeaderRule
+	Redirects []RedirectRule
+	Answers   []AnswerRule
+	Fallback  string // root-relative URL answered with 200 when no file matches; "" for none
+}
+
+// HeaderRule adds a response header to paths that match a glob.
+type HeaderRule struct{ Path, Name, Value string }
+
+// RedirectRule answers one path with a redirect.
+type RedirectRule struct {
+	From, To string
+	Status   int
+}
+
+// AnswerRule answers an endpoint that the folder does not have.
+type AnswerRule struct {
+	Path, Method, Type string
+	Status             int
+	Body               []byte
+}
+
+// Answer is a server's response.
+type Answer struct {
+	Status int
+	Header http.Header
+	Body   []byte
+	File   string // path below the site of the file that answered, "" for none
+}
+
+// Server answers requests for a site as a plain static web server does: a folder's index page at its URL with
+// a slash, a redirect to that URL without it, 404.html for what is missing. It keeps what it has read, up to a
+// limit, and is safe for concurrent use.
+type Server struct {
+	Site  *Site
+	Rules Rules
+
+	mu    sync.Mutex
+	kept  map[string]entry
+	bytes int64
+}
+
+type entry struct {
+	body []byte
+	etag string
+}
+
+// keepBytes bounds what a Server keeps in memory.
+const keepBytes = 128 << 20
+
+// NewServer serves s with the rules of its real server.
+func NewServer(s *Site, rules Rules) *Server {
+	return &Server{Site: s, Rules: rules, kept: map[string]entry{}}
+}
+
+// Forget drops what was read, after files have changed.
+func (v *Server) Forget() {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	v.kept, v.bytes = map[string]entry{}, 0
+}
+
+// Answer gives the response to a request for a root-relative URL path (no query, still percent-encoded).
+func (v *Server) Answer(method, urlPath string) Answer {
+	a := v.answer(method, urlPath)
+	for _, h := range v.Rules.Headers {
+		if ok, _ := doublestar.Match(h.Path, urlPath); ok {
+			a.Header.Set(h.Name, h.Value)
+		}
+	}
+	return a
+}
+
+func (v *Server) answer(method, urlPath string) Answer {
+	for _, r := range v.Rules.Answers {
+		if matchPath(r.Path, urlPath) && (strings.EqualFold(r.Method, method) || r.Method == "" && method == "GET") {
+			status := r.Status
+			if status == 0 {
+				status = http.StatusOK
+			}
+			return Answer{Status: status, Header: http.Header{"Content-Type": {r.Type}}, Body: r.Body}
+		}
+	}
+	for _, r := range v.Rules.Redirects {
+		if r.From == urlPath {
+			status := r.Status
+			if status == 0 {
+				status = http.StatusMovedPermanently
+			}
+			return redirect(r.To, status)
+		}
+	}
+	file, to := v.Find(urlPath)
+	switch {
+	case to != "":
+		return redirect(to, http.StatusMovedPermanently)
+	case file == "" && v.Rules.Fallback != "" && (method == "GET" || method == "HEAD"):
+		if file, _ := v.Find(v.Rules.Fallback); file != "" {
+			return v.file(file, http.StatusOK)
+		}
+		return v.missing()
+	case file == "":
+		return v.missing()
+	case method != "GET" && method != "HEAD":
+		return text(http.StatusMethodNotAllowed, "method not allowed\n")
+	}
+	return v.file(file, http.StatusOK)
+}
+
+// Find gives the file that answers a URL path, or the URL that it redirects to, or neither.
+func (v *Server) Find(urlPath string) (file, redirect string) {
+	s := v.Site
+	rest, ok := strings.CutPrefix(urlPath, s.Base)
+	if !ok {
+		if urlPath+"/" == s.Base {
+			return "", s.Base
+		}
+		return "", ""
+	}
+	p, ok := UnescapePath(rest)
+	if !ok || path.Clean("/"+p) != "/"+strings.TrimSuffix(p, "/") {
+		return "", ""
+	}
+	if p == "" || strings.HasSuffix(p, "/") {
+		for _, index := range []string{"index.html", "index.htm"} {
+			if _, ok := s.File(p + index); ok {
+				return p + index, ""
+			}
+		}
+		return "", ""
+	}
+	if _, ok := s.File(p); ok {
+		return p, ""
+	}
+	if s.dirs[p] {
+		if file, _ := v.Find(urlPath + "/"); file != "" {
+			return "", urlPath + "/"
+		}
+	}
+	return "", ""
+}
+
+// matchPath compares a configured path with a request's: exact, or a glob with * and **.
+func matchPath(pattern, urlPath string) bool {
+	ok, err := doublestar.Match(pattern, urlPath)
+	return pattern == urlPath || err == nil && ok
+}
+
+func redirect(to string, status int) Answer {
+	a := text(status, "")
+	a.Header.Set("Location", to)
+	return a
+}
+
+func text(status int, body string) Answer {
+	return Answer{Status: status, Header: http.Header{"Content-Type": {"text/plain; charset=utf-8"}}, Body: []byte(body)}
+}
+
+func (v *Server) missing() Answer {
+	if _, ok := v.Site.File("404.html"); ok {
+		return v.file("404.html", http.StatusNotFound)
+	}
+	return text(http.StatusNotFound, "not found\n")
+}
+
+func (v *Server) file(p string, status int) Answer {
+	f, _ := v.Site.File(p)
+	e, err := v.read(f)
+	if err != nil {
+		return text(http.StatusInternalServerError, "the file cannot be read\n")
+	}
+	return Answer{Status: status, File: p, Body: e.body,
+		Header: http.Header{"Content-Type": {f.Type}, "Etag": {e.etag}}}
+}
+
+func (v *Server) read(f File) (entry, error) {
+	v.mu.Lock()
+	e, ok := v.kept[f.Real]
+	v.mu.Unlock()
+	if ok {
+		return e, nil
+	}
+	body, err := v.Site.Read(f.Path)
+	if err != nil {
+		return entry{}, err
+	}
+	sum := sha256.Sum256(body)
+	e = entry{body, `"` + hex.EncodeToString(sum[:8]) + `"`}
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	if v.bytes+int64(len(body)) <= keepBytes {
+		v.kept[f.Real] = e
+		v.bytes += int64(len(body))
+	}
+	return e, nil
+}

@@ -1,0 +1,63 @@
+package site
+
+import (
+	"net/url"
+	"path"
+	"strings"
+)
+
+// EscapePath percent-encodes a slash-separated file path as the URL Standard's path percent-encode set asks,
+// and also encodes "%" itself, since file names are literal.
+func EscapePath(p string) string {
+	const hex = "0123456789ABCDEF"
+	var b strings.Builder
+	for i := range len(p) {
+		c := p[i]
+		if c <= ' ' || c >= 0x7f || strings.IndexByte("\"#<>?^`{}%\\|", c) >= 0 {
+			b.WriteByte('%')
+			b.WriteByte(hex[c>>4])
+			b.WriteByte(hex[c&15])
+			continue
+		}
+		b.WriteByte(c)
+	}
+	return b.String()
+}
+
+// UnescapePath turns a URL path into the file path it names. It reports false for paths with encoded
+// slashes, NUL bytes or broken percent-encoding, which never name a file of a site.
+func UnescapePath(p string) (string, bool) {
+	u, err := url.PathUnescape(p)
+	if err != nil || strings.ContainsRune(u, 0) || strings.Contains(u, "\\") ||
+		strings.Count(u, "/") != strings.Count(p, "/") {
+		return "", false
+	}
+	return u, true
+}
+
+// CleanBase normalises a base path: it begins and ends with a slash.
+func CleanBase(base string) string {
+	base = path.Clean("/" + base)
+	if base != "/" {
+		base += "/"
+	}
+	return base
+}
+
+// FileURL is the root-relative URL of a file below base; index pages keep their name.
+func FileURL(base, file string) string { return base + EscapePath(file) }
+
+// PageURL is the root-relative URL visitors use for a page: index pages are their folder.
+func PageURL(base, file string) string {
+	dir, name := path.Split(file)
+	if IsIndex(name) {
+		return base + EscapePath(dir)
+	}
+	return FileURL(base, file)
+}
+
+// IsIndex says whether a file name is one that servers answer for its folder.
+func IsIndex(name string) bool { return name == "index.html" || name == "index.htm" }
+
+// IsPage says whether the file name is that of an HTML or XHTML page.
+func IsPage(name string) bool { return Kind(name) == "page" }

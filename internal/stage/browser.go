@@ -1,0 +1,183 @@
+// Package stage is a model of a browser that executes real service workers: network, HTTP cache, Cache Storage,
+// registrations, tabs and a virtual clock, after the Service Workers, Fetch and HTML Standards. Pages are not
+// run; what a page needs is read from its HTML, style sheets and scripts.
+package stage
+
+import (
+	"fmt"
+	"sort"
+	"time"
+
+	"tachyform/internal/site"
+)
+
+// Origin is the origin that a site is rehearsed on.
+const Origin = "https://site.example"
+
+// Limits bound what a worker may cost. The zero value means the defaults.
+type Limits struct {
+	Step   time.Duration // real time of one callback; 5 s
+	Memory uint64        // growth of the program's heap in bytes; 1 GiB
+}
+
+// Remark is something that the stage noticed about a worker.
+type Remark struct {
+	Kind    string // "console", "exception", "rejection", "late", "body-used", "add-all", "limit", "register", "update", "note"
+	Message string
+	File    string // root-relative URL of the script, "" when unknown
+	Line    int
+	Column  int
+	URL     string
+}
+
+// Sent is one request that reached the server.
+type Sent struct {
+	Method, URL string
+	Status      int
+	Body        []byte
+}
+
+// Browser is one visitor's browser with one origin. It is used by one goroutine.
+type Browser struct {
+	origin  string
+	server  *site.Server
+	others  map[string]*site.Server
+	network Network
+	loop    *loop
+	http    *httpCache
+	store   *cacheStorage
+	regs    []*registration
+	tabs    []*Tab
+	nextTab int
+	guard   *guard
+	limits  Limits
+	remarks []Remark
+	sent    []Sent
+	assumed map[string]bool
+	docs    *readCache
+	waiters []func() // until a worker is activated
+	random  uint64
+}
+
+// New starts a browser with nothing stored, online. others are stand-ins for other origins.
+func New(server *site.Server, others map[string]*site.Server, limits Limits) *Browser {
+	if limits.Step == 0 {
+		limits.Step = 5 * time.Second
+	}
+	if limits.Memory == 0 {
+		limits.Memory = 1 << 30
+	}
+	return &Browser{origin: Origin, server: server, others: others, network: Online, loop: &loop{},
+		http: &httpCache{map[string]cached{}}, store: &cacheStorage{}, limits: limits, guard: newGuard(limits),
+		assumed: map[string]bool{}, docs: newReadCache()}
+}
+
+// Close ends the browser and its workers.
+func (b *Browser) Close() {
+	for _, r := range b.regs {
+		for _, w := range []*worker{r.installing, r.waiting, r.active} {
+			if w != nil {
+				w.stop()
+			}
+		}
+	}
+	b.guard.close()
+}
+
+// SetNetwork changes the state of the network.
+func (b *Browser) SetNetwork(n Network) error {
+	for _, known := range Networks {
+		if n == known {
+			b.network = n
+			return nil
+		}
+	}
+	return fmt.Errorf("unknown network state %q", n)
+}
+
+// Release replaces the site that the server answers with.
+func (b *Browser) Release(server *site.Server) { b.server = server }
+
+// Remarks gives what was noticed since the last call.
+func (b *Browser) Remarks() []Remark {
+	r := b.remarks
+	b.remarks = nil
+	return r
+}
+
+// Sent gives the requests that reached the server since the last call.
+func (b *Browser) Sent() []Sent {
+	s := b.sent
+	b.sent = nil
+	return s
+}
+
+// Assumed lists the other origins that were taken to answer, sorted.
+func (b *Browser) Assumed() []string {
+	out := []string{}
+	for o := range b.assumed {
+		out = append(out, o)
+	}
+	sort.Strings(out)
+	return out
+}
+
+func (b *Browser) remark(r Remark) {
+	if len(b.remarks) < 1000 {
+		b.remarks = append(b.remarks, r)
+	}
+}
+
+// Advance lets virtual time pass.
+func (b *Browser) Advance(d time.Duration) {
+	b.loop.runUntil(func() bool { return false }, float64(d)/float64(time.Millisecond))
+}
+
+// Settle runs until no worker is installing or activating and nothing is due soon, at most ten minutes of virtual
+// time.
+func (b *Browser) Settle() bool {
+	return b.loop.runUntil(func() bool {
+		for _, r := range b.regs {
+			if r.busy > 0 || r.installing != nil || r.active != nil && r.active.state == activating {
+				return false
+			}
+		}
+		return true
+	}, 600_000)
+}
+
+// StopWorkers ends idle workers; their globals are lost, as they are minutes after their last event.
+func (b *Browser) StopWorkers() {
+	for _, r := range b.regs {
+		for _, w := range []*worker{r.waiting, r.active} {
+			if w != nil {
+				w.stop()
+			}
+		}
+	}
+}
+
+// Snapshot keeps what the origin has stored.
+type Snapshot struct {
+	store *cacheStorage
+	http  map[string]cached
+}
+
+// Snapshot copies what is stored, to return to it with [Browser.Restore].
+func (b *Browser) Snapshot() *Snapshot {
+	h := make(map[string]cached, len(b.http.entries))
+	for k, v := range b.http.entries {
+		h[k] = v
+	}
+	return &Snapshot{b.store.copy(), h}
+}
+
+// Restore goes back to what was stored and stops all workers.
+func (b *Browser) Restore(s *Snapshot) {
+	b.StopWorkers()
+	b.store = s.store.copy()
+	b.http.entries = make(map[string]cached, len(s.http))
+	for k, v := range s.http {
+		b.http.entries[k] = v
+	}
+}

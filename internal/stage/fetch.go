@@ -1,0 +1,353 @@
+package stage
+
+import (
+	"net/http"
+	"sort"
+	"strconv"
+	"strings"
+
+	weburl "github.com/nlnwa/whatwg-url/url"
+)
+
+// Network is a state of the network between browser and server.
+type Network string
+
+// The network states.
+const (
+	Online  Network = "online"
+	Offline Network = "offline"
+	Slow    Network = "slow"    // accepts connections and does not answer in time
+	Failing Network = "failing" // answers everything with 503
+	Portal  Network = "portal"  // a captive portal answers everything with its own page
+)
+
+// Networks are all states in the order they are shown.
+var Networks = []Network{Online, Offline, Slow, Failing, Portal}
+
+// Times of the virtual network, in ms.
+const (
+	latency = 20.0
+	giveUp  = 60_000.0 // a visitor does not wait longer than this
+)
+
+// blob is immutable bytes that a worker holds without looking at them, and where they came from.
+type blob struct {
+	data []byte
+	from string // "store NAME" or "network"
+}
+
+// request is a request of the Fetch Standard (section 2.2.5) as far as it is modelled.
+type request struct {
+	url         string
+	method      string
+	mode        string
+	credentials string
+	cache       string
+	redirect    string
+	destination string
+	referrer    string
+	integrity   string
+	headers     [][2]string
+	body        *blob
+	reload      bool
+}
+
+func (r *request) header(name string) string {
+	for _, h := range r.headers {
+		if h[0] == name {
+			return h[1]
+		}
+	}
+	return ""
+}
+
+// response is a response of the Fetch Standard (section 2.2.6). Those of type opaque, opaqueredirect and error
+// carry their inside along.
+type response struct {
+	status     int
+	statusText string
+	headers    [][2]string
+	url        string
+	redirected bool
+	kind       string // basic, cors, default, error, opaque, opaqueredirect
+	body       *blob
+}
+
+func (r *response) header(name string) string {
+	var all []string
+	for _, h := range r.headers {
+		if h[0] == name {
+			all = append(all, h[1])
+		}
+	}
+	return strings.Join(all, ", ")
+}
+
+func (r *response) bytes() []byte {
+	if r == nil || r.body == nil {
+		return nil
+	}
+	return r.body.data
+}
+
+// netError is why a fetch failed, in the words of the field.
+type netError string
+
+const failedToFetch = "Failed to fetch"
+
+// cancel makes the callback of a fetch never happen.
+type cancel func()
+
+// network sends a request past any worker and calls done with a response or an error.
+func (b *Browser) networkFetch(req *request, done func(*response, netError)) cancel {
+	t := b.loop.after(0, nil)
+	stopped := false
+	finish := func(r *response, e netError) {
+		if !stopped {
+			done(r, e)
+		}
+	}
+	t.run = func() { b.cachedFetch(req, 0, false, finish) }
+	return func() { stopped = true }
+}
+
+// cachedFetch asks the HTTP cache, then the server.
+func (b *Browser) cachedFetch(req *request, hops int, redirected bool, done func(*response, netError)) {
+	if !strings.HasPrefix(req.url, "http:") && !strings.HasPrefix(req.url, "https:") {
+		b.loop.after(0, func() { done(nil, failedToFetch) })
+		return
+	}
+	if r := b.http.get(b, req); r != nil {
+		b.loop.after(1, func() { done(b.filter(req, r, redirected), "") })
+		return
+	}
+	if req.cache == "only-if-cached" {
+		b.loop.after(1, func() { done(nil, failedToFetch) })
+		return
+	}
+	switch b.network {
+	case Offline:
+		b.loop.after(1, func() { done(nil, failedToFetch) })
+		return
+	case Slow:
+		b.loop.after(giveUp, func() { done(nil, failedToFetch) })
+		return
+	}
+	b.loop.after(latency, func() {
+		if b.network == Offline { // it went away in the meantime
+			done(nil, failedToFetch)
+			return
+		}
+		r := b.serve(req)
+		if r == nil {
+			done(nil, failedToFetch)
+			return
+		}
+		if isRedirect(r.status) && r.header("location") != "" {
+			b.follow(req, r, hops, done)
+			return
+		}
+		b.http.put(b, req, r)
+		done(b.filter(req, r, redirected), "")
+	})
+}
+
+func isRedirect(status int) bool {
+	switch status {
+	case 301, 302, 303, 307, 308:
+		return true
+	}
+	return false
+}
+
+// follow applies the request's redirect mode (Fetch Standard, "HTTP-redirect fetch").
+func (b *Browser) follow(req *request, r *response, hops int, done func(*response, netError)) {
+	switch req.redirect {
+	case "error":
+		done(nil, failedToFetch)
+		return
+	case "manual":
+		r.kind = "opaqueredirect"
+		done(r, "")
+		return
+	}
+	base, err := weburl.Parse(req.url)
+	if err != nil || hops >= 20 {
+		done(nil, failedToFetch)
+		return
+	}
+	to, err := base.Parse(r.header("location"))
+	if err != nil {
+		done(nil, failedToFetch)
+		return
+	}
+	next := *req
+	next.url = to.Href(false)
+	if r.status == 303 && req.method != "HEAD" || (r.status == 301 || r.status == 302) && req.method == "POST" {
+		next.method, next.body = "GET", nil
+	}
+	b.cachedFetch(&next, hops+1, true, done)
+}
+
+// serve gives the server's answer, nil when there is no such server.
+func (b *Browser) serve(req *request) *response {
+	u, err := weburl.Parse(req.url)
+	if err != nil {
+		return nil
+	}
+	r := &response{url: u.Href(true), kind: "basic"}
+	switch b.network {
+	case Failing:
+		r.status, r.headers = http.StatusServiceUnavailable, [][2]string{{"content-type", "text/plain"}}
+		r.body = &blob{[]byte("The server is not available.\n"), "network"}
+		return r
+	case Portal:
+		r.status, r.headers = http.StatusOK, [][2]string{{"content-type", "text/html"}}
+		r.body = &blob{[]byte(portalPage), "network"}
+		return r
+	}
+	origin := u.Protocol() + "//" + u.Host()
+	server := b.server
+	if origin != b.origin {
+		if server = b.others[origin]; server == nil {
+			// What another origin would send is not known. It is taken to answer, with nothing in it.
+			r.status, r.body = http.StatusOK, &blob{nil, "network"}
+			r.headers = [][2]string{{"access-control-allow-origin", "*"}}
+			b.assumed[origin] = true
+			return r
+		}
+	}
+	a := server.Answer(req.method, u.Pathname())
+	b.sent = append(b.sent, Sent{Method: req.method, URL: b.Relative(req.url), Status: a.Status, Body: bodyOf(req)})
+	r.status = a.Status
+	names := make([]string, 0, len(a.Header))
+	for k := range a.Header {
+		names = append(names, k)
+	}
+	sort.Strings(names)
+	for _, k := range names {
+		for _, v := range a.Header[k] {
+			r.headers = append(r.headers, [2]string{strings.ToLower(k), v})
+		}
+	}
+	if rg := req.header("range"); rg != "" && a.Status == http.StatusOK {
+		partial(r, rg, a.Body)
+	} else {
+		r.headers = append(r.headers, [2]string{"content-length", strconv.Itoa(len(a.Body))})
+		r.body = &blob{a.Body, "network"}
+	}
+	if req.method == "HEAD" {
+		r.body = nil
+	}
+	return r
+}
+
+func bodyOf(req *request) []byte {
+	if req.body == nil {
+		return nil
+	}
+	return req.body.data
+}
+
+// partial answers a Range request for one range (RFC 9110, section 14.2).
+func partial(r *response, spec string, body []byte) {
+	first, last, ok := strings.Cut(strings.TrimPrefix(spec, "bytes="), "-")
+	from, err1 := strconv.Atoi(first)
+	to, err2 := strconv.Atoi(last)
+	switch {
+	case !ok || strings.Contains(spec, ","):
+		r.body = &blob{body, "network"}
+		return
+	case first == "" && err2 == nil:
+		from, to = max(0, len(body)-to), len(body)-1
+	case err1 == nil && last == "":
+		to = len(body) - 1
+	}
+	to = min(to, len(body)-1)
+	if from > to {
+		r.status, r.body = http.StatusRequestedRangeNotSatisfiable, &blob{nil, "network"}
+		return
+	}
+	r.status = http.StatusPartialContent
+	r.headers = append(r.headers, [2]string{"content-range", "bytes " + strconv.Itoa(from) + "-" + strconv.Itoa(to) + "/" + strconv.Itoa(len(body))},
+		[2]string{"content-length", strconv.Itoa(to - from + 1)})
+	r.body = &blob{body[from : to+1], "network"}
+}
+
+const portalPage = "<!doctype html><title>Sign in to the network</title><p>Please accept our terms to use this network.</p>\n"
+
+// filter makes the response that the request's mode lets a script see (Fetch Standard, "main fetch").
+func (b *Browser) filter(req *request, r *response, redirected bool) *response {
+	out := *r
+	out.redirected = redirected
+	u, err := weburl.Parse(r.url)
+	if err != nil || u.Protocol()+"//"+u.Host() == b.origin {
+		out.kind = "basic"
+		return &out
+	}
+	switch req.mode {
+	case "no-cors":
+		out.kind = "opaque"
+	case "cors":
+		allow := r.header("access-control-allow-origin")
+		if allow != "*" && allow != b.origin || allow == "*" && req.credentials == "include" {
+			return nil
+		}
+		out.kind = "cors"
+	case "same-origin":
+		return nil
+	default:
+		out.kind = "basic"
+	}
+	return &out
+}
+
+// httpCache is the browser's cache between worker or page and network (RFC 9111), for answers with a lifetime.
+type httpCache struct{ entries map[string]cached }
+
+type cached struct {
+	r     *response
+	until float64 // virtual ms
+}
+
+func (c *httpCache) get(b *Browser, req *request) *response {
+	if req.method != "GET" && req.method != "HEAD" {
+		return nil
+	}
+	switch req.cache {
+	case "no-store", "reload", "no-cache":
+		return nil
+	}
+	e, ok := c.entries[req.url]
+	if !ok || e.until <= b.loop.now && req.cache != "force-cache" && req.cache != "only-if-cached" {
+		return nil
+	}
+	return e.r
+}
+
+func (c *httpCache) put(b *Browser, req *request, r *response) {
+	if req.method != "GET" || req.cache == "no-store" || r.status != http.StatusOK || b.network != Online {
+		return
+	}
+	age := lifetime(r.header("cache-control"))
+	if age <= 0 {
+		delete(c.entries, req.url)
+		return
+	}
+	c.entries[req.url] = cached{r, b.loop.now + age*1000}
+}
+
+// lifetime reads max-age in seconds; 0 when the answer must not be kept.
+func lifetime(cacheControl string) float64 {
+	age := 0.0
+	for _, d := range strings.Split(strings.ToLower(cacheControl), ",") {
+		d = strings.TrimSpace(d)
+		switch {
+		case d == "no-store" || d == "no-cache":
+			return 0
+		case strings.HasPrefix(d, "max-age="):
+			age, _ = strconv.ParseFloat(strings.Trim(d[len("max-age="):], `"`), 64)
+		}
+	}
+	return age
+}

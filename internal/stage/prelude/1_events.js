@@ -1,0 +1,207 @@
+"use strict";
+// Events, EventTarget, AbortController and DOMException (DOM Standard).
+const {Promise: $Promise, TypeError: $TypeError, Error: $Error, Map: $Map, Object: $Object, Array: $Array, Symbol: $Symbol,
+  Uint8Array: $Uint8Array, ArrayBuffer: $ArrayBuffer, Set: $Set, WeakMap: $WeakMap, String: $String, Number: $Number, Date: $Date} = globalThis;
+
+const codes = {IndexSizeError: 1, HierarchyRequestError: 3, InvalidCharacterError: 5, NotFoundError: 8, NotSupportedError: 9,
+  InvalidStateError: 11, SyntaxError: 12, InvalidAccessError: 15, SecurityError: 18, NetworkError: 19, AbortError: 20,
+  URLMismatchError: 21, QuotaExceededError: 22, TimeoutError: 23, DataCloneError: 25};
+
+class DOMException extends $Error {
+  #name;
+  constructor(message = "", name = "Error") {
+    super(message);
+    this.#name = $String(name);
+  }
+  get name() { return this.#name; }
+  get code() { return codes[this.#name] || 0; }
+}
+
+let trust = false; // set while the stage itself makes an event
+
+class Event {
+  #type; #bubbles; #cancelable; #composed; #canceled = false; #stop = false; #stopNow = false; #trusted; #target = null; #stamp;
+  constructor(type, init = {}) {
+    if (arguments.length < 1) throw new $TypeError("1 argument required, but only 0 present.");
+    init = init || {};
+    this.#type = $String(type);
+    this.#bubbles = !!init.bubbles;
+    this.#cancelable = !!init.cancelable;
+    this.#composed = !!init.composed;
+    this.#trusted = trust;
+    this.#stamp = $.now();
+  }
+  get type() { return this.#type; }
+  get bubbles() { return this.#bubbles; }
+  get cancelable() { return this.#cancelable; }
+  get composed() { return this.#composed; }
+  get defaultPrevented() { return this.#canceled; }
+  get returnValue() { return !this.#canceled; }
+  get isTrusted() { return this.#trusted; }
+  get timeStamp() { return this.#stamp; }
+  get target() { return this.#target; }
+  get srcElement() { return this.#target; }
+  get currentTarget() { return this.#target; }
+  get eventPhase() { return this.#target ? 2 : 0; }
+  composedPath() { return this.#target ? [this.#target] : []; }
+  preventDefault() { if (this.#cancelable) this.#canceled = true; }
+  stopPropagation() { this.#stop = true; }
+  stopImmediatePropagation() { this.#stop = this.#stopNow = true; }
+  static _begin(e, target) { e.#target = target; }
+  static _stopped(e) { return e.#stopNow; }
+}
+const beginEvent = Event._begin, eventStopped = Event._stopped;
+delete Event._begin;
+delete Event._stopped;
+
+class CustomEvent extends Event {
+  #detail;
+  constructor(type, init) { super(type, init); this.#detail = init && "detail" in init ? init.detail : null; }
+  get detail() { return this.#detail; }
+}
+
+class MessageEvent extends Event {
+  #init;
+  constructor(type, init = {}) { super(type, init); this.#init = init; }
+  get data() { return "data" in this.#init ? this.#init.data : null; }
+  get origin() { return this.#init.origin || ""; }
+  get lastEventId() { return this.#init.lastEventId || ""; }
+  get source() { return this.#init.source || null; }
+  get ports() { return this.#init.ports || []; }
+}
+
+class ErrorEvent extends Event {
+  #init;
+  constructor(type, init = {}) { super(type, init); this.#init = init; }
+  get message() { return this.#init.message || ""; }
+  get filename() { return this.#init.filename || ""; }
+  get lineno() { return this.#init.lineno || 0; }
+  get colno() { return this.#init.colno || 0; }
+  get error() { return this.#init.error; }
+}
+
+class PromiseRejectionEvent extends Event {
+  #init;
+  constructor(type, init) { super(type, init); this.#init = init; }
+  get promise() { return this.#init.promise; }
+  get reason() { return this.#init.reason; }
+}
+
+// listenersOf keeps listeners outside of the objects, so that plain objects such as the global can be targets.
+const listenersOf = new $WeakMap();
+let loading = true; // the first run of the script: fetch listeners added later do not count
+const lateListeners = [];
+
+function addListener(target, type, callback, options) {
+  if (callback === null || callback === undefined) return;
+  if (typeof callback !== "function" && typeof callback !== "object")
+    throw new $TypeError("The event listener is neither a function nor an object.");
+  const capture = typeof options === "boolean" ? options : !!(options && options.capture);
+  const once = !!(options && options.once);
+  const signal = options && options.signal;
+  if (signal && signal.aborted) return;
+  let all = listenersOf.get(target);
+  if (!all) listenersOf.set(target, all = new $Map());
+  let list = all.get(type);
+  if (!list) all.set(type, list = []);
+  for (const l of list) if (l.callback === callback && l.capture === capture) return;
+  list.push({callback, capture, once});
+  if (signal) signal.addEventListener("abort", () => removeListener(target, type, callback, options));
+  if (target === globalThis) noteListener(type);
+}
+
+function noteListener(type) {
+  if (loading) $.listens(type);
+  else if (["install", "activate", "fetch", "message"].indexOf(type) >= 0) $.lateListener(type, new $Error("x").stack);
+}
+
+function removeListener(target, type, callback, options) {
+  const capture = typeof options === "boolean" ? options : !!(options && options.capture);
+  const list = listenersOf.get(target) && listenersOf.get(target).get(type);
+  if (!list) return;
+  for (let i = 0; i < list.length; i++)
+    if (list[i].callback === callback && list[i].capture === capture) { list.splice(i, 1); return; }
+}
+
+// report hands an exception that no handler caught to the stage.
+function report(where, error) { $.thrown(where, error); }
+
+function dispatch(target, event) {
+  beginEvent(event, target);
+  const list = listenersOf.get(target) && listenersOf.get(target).get(event.type);
+  if (list) {
+    for (const l of list.slice()) {
+      if (l.once) removeListener(target, event.type, l.callback, l.capture);
+      try {
+        if (typeof l.callback === "function") l.callback.call(target, event);
+        else if (l.callback && typeof l.callback.handleEvent === "function") l.callback.handleEvent(event);
+      } catch (e) {
+        report(event.type, e);
+      }
+      if (eventStopped(event)) break;
+    }
+  }
+  return !event.defaultPrevented;
+}
+
+class EventTarget {
+  addEventListener(type, callback, options) { addListener(this === undefined ? globalThis : this, $String(type), callback, options); }
+  removeEventListener(type, callback, options) { removeListener(this === undefined ? globalThis : this, $String(type), callback, options); }
+  dispatchEvent(event) { return dispatch(this === undefined ? globalThis : this, event); }
+}
+
+// handlerAttribute defines an event handler attribute such as onfetch.
+function handlerAttribute(target, type) {
+  const current = new $WeakMap();
+  $Object.defineProperty(target, "on" + type, {
+    configurable: true, enumerable: true,
+    get() { const c = current.get(this === undefined ? globalThis : this); return c ? c.value : null; },
+    set(value) {
+      const self = this === undefined ? globalThis : this;
+      let c = current.get(self);
+      if (!c) {
+        c = {value: null, callback: (e) => { if (typeof c.value === "function") return c.value.call(self, e); }};
+        current.set(self, c);
+      }
+      removeListener(self, type, c.callback);
+      c.value = typeof value === "function" ? value : null;
+      if (c.value) addListener(self, type, c.callback);
+    },
+  });
+}
+
+class AbortSignal extends EventTarget {
+  #aborted = false; #reason = undefined;
+  get aborted() { return this.#aborted; }
+  get reason() { return this.#reason; }
+  throwIfAborted() { if (this.#aborted) throw this.#reason; }
+  static _abort(s, reason) {
+    if (s.#aborted) return;
+    s.#aborted = true;
+    s.#reason = reason === undefined ? new DOMException("signal is aborted without reason", "AbortError") : reason;
+    dispatch(s, new Event("abort"));
+  }
+  static abort(reason) { const s = new AbortSignal(); abortSignal(s, reason); return s; }
+  static timeout(ms) {
+    const s = new AbortSignal();
+    $.setTimer(() => abortSignal(s, new DOMException("signal timed out", "TimeoutError")), ms, false);
+    return s;
+  }
+  static any(signals) {
+    const s = new AbortSignal();
+    for (const x of signals) {
+      if (x.aborted) { abortSignal(s, x.reason); break; }
+      x.addEventListener("abort", () => abortSignal(s, x.reason));
+    }
+    return s;
+  }
+}
+const abortSignal = AbortSignal._abort;
+delete AbortSignal._abort;
+handlerAttribute(AbortSignal.prototype, "abort");
+
+class AbortController {
+  #signal = new AbortSignal();
+  get signal() { return this.#signal; }
+  abort(reason) { abortSignal(this.#signal, reason); }
+}

@@ -1,0 +1,440 @@
+// CacheStorage, clients, registration and the global scope (Service Workers).
+const later = (f) => new $Promise((resolve, reject) => $.task(() => { try { resolve(f()); } catch (e) { reject(e); } }));
+
+function asRequest(input, method, name) {
+  if (input instanceof Request) return input;
+  if (input === undefined) throw new $TypeError("Failed to execute '" + method + "' on '" + name + "': 1 argument required, but only 0 present.");
+  return new Request(input);
+}
+
+class Cache {
+  #id;
+  constructor() { throw new $TypeError("Illegal constructor"); }
+  static _of(id) { const c = $Object.create(Cache.prototype); cacheIds.set(c, id); return c; }
+  async match(request, options = {}) {
+    const r = asRequest(request, "match", "Cache");
+    return later(() => { const p = $.cacheMatch(cacheIds.get(this), plainRequest(r, null), options || {}); return p ? responseFrom(p) : undefined; });
+  }
+  async matchAll(request, options = {}) {
+    const r = request === undefined ? null : plainRequest(asRequest(request, "matchAll", "Cache"), null);
+    return later(() => $.cacheMatchAll(cacheIds.get(this), r, options || {}).map(responseFrom));
+  }
+  async keys(request, options = {}) {
+    const r = request === undefined ? null : plainRequest(asRequest(request, "keys", "Cache"), null);
+    return later(() => $.cacheKeys(cacheIds.get(this), r, options || {}).map((p) => requestFrom(p)));
+  }
+  async delete(request, options = {}) {
+    const r = plainRequest(asRequest(request, "delete", "Cache"), null);
+    return later(() => $.cacheDelete(cacheIds.get(this), r, options || {}));
+  }
+  async put(request, response) {
+    const r = asRequest(request, "put", "Cache");
+    checkPut(r, "put");
+    if (!(response instanceof Response)) throw new $TypeError("Failed to execute 'put' on 'Cache': parameter 2 is not of type 'Response'.");
+    if (response.status === 206) throw new $TypeError("Failed to execute 'put' on 'Cache': Partial response (status code 206) is unsupported");
+    const vary = response.headers.get("vary");
+    if (vary && vary.split(",").some((v) => v.trim() === "*")) throw new $TypeError("Failed to execute 'put' on 'Cache': Vary header contains *");
+    if (response.type === "error") throw new $TypeError("Failed to execute 'put' on 'Cache': Response type 'error' is unsupported");
+    const b = bodyOf.get(response);
+    if (b.isUsed || b.isLocked) { $.bodyUsedTwice(new $Error("x").stack); throw new $TypeError("Failed to execute 'put' on 'Cache': Response body is already used"); }
+    const body = await takeBody(response);
+    return later(() => { const e = $.cachePut(cacheIds.get(this), plainRequest(r, null), plainResponse(response, body)); if (e) throw new DOMException(e, "QuotaExceededError"); });
+  }
+  async add(request) { return this.addAll([request]); }
+  async addAll(requests) {
+    const stack = new $Error("x").stack;
+    const list = [];
+    for (const q of requests) { const r = asRequest(q, "addAll", "Cache"); checkPut(r, "addAll"); list.push(r); }
+    const fail = (message) => { const e = new $TypeError("Failed to execute 'addAll' on 'Cache': " + message); rememberStack(e, stack); return e; };
+    const answers = await $Promise.all(list.map((r) => fetch(r).then((a) => {
+      if (!a.ok && a.type !== "opaque") { $.addAllFailed(r.url, a.status); throw fail("Request failed"); }
+      if (a.type === "opaque") { $.addAllFailed(r.url, 0); throw fail("Request failed"); }
+      if (a.status === 206) throw fail("Partial response");
+      return a;
+    }, (e) => { $.addAllFailed(r.url, 0); throw e; })));
+    const urls = new $Set();
+    for (const r of list) {
+      if (urls.has(r.url)) throw new DOMException("Failed to execute 'addAll' on 'Cache': duplicate requests (" + r.url + ")", "InvalidStateError");
+      urls.add(r.url);
+    }
+    for (let i = 0; i < list.length; i++) await this.put(list[i], answers[i]);
+  }
+}
+const cacheOf = Cache._of, cacheIds = new $WeakMap();
+delete Cache._of;
+
+function checkPut(r, method) {
+  if (!/^https?:/.test(r.url)) throw new $TypeError("Failed to execute '" + method + "' on 'Cache': Request scheme '" + r.url.split(":")[0] + "' is unsupported");
+  if (r.method !== "GET") throw new $TypeError("Failed to execute '" + method + "' on 'Cache': Request method '" + r.method + "' is unsupported");
+}
+
+class CacheStorage {
+  async open(name) { name = $String(name); return later(() => cacheOf($.cacheOpen(name))); }
+  async has(name) { name = $String(name); return later(() => $.cacheHas(name)); }
+  async delete(name) { name = $String(name); return later(() => $.cacheRemove(name)); }
+  async keys() { return later(() => $.cacheNames()); }
+  async match(request, options = {}) {
+    const r = plainRequest(asRequest(request, "match", "CacheStorage"), null);
+    return later(() => { const p = $.cacheMatchAny(r, options || {}); return p ? responseFrom(p) : undefined; });
+  }
+}
+
+class ExtendableEvent extends Event {
+  constructor(type, init) { super(type, init); extensions.set(this, {pending: 0, errors: [], active: true, done: null}); }
+  waitUntil(promise) {
+    const x = extensions.get(this);
+    if (!this.isTrusted) throw new DOMException("The event is not trusted", "InvalidStateError");
+    if (!x.active && x.pending === 0) {
+      $.late("waitUntil", new $Error("x").stack);
+      throw new DOMException("Failed to execute 'waitUntil' on 'ExtendableEvent': The event handler is already finished and no extend lifetime promises are outstanding.", "InvalidStateError");
+    }
+    x.pending++;
+    $Promise.resolve(promise).then(() => {}, (e) => { x.errors.push(e); }).then(() => { x.pending--; if (x.pending === 0 && x.done) x.done(); });
+  }
+}
+const extensions = new $WeakMap();
+
+class ExtendableMessageEvent extends ExtendableEvent {
+  #init;
+  constructor(type, init = {}) { super(type, init); this.#init = init; }
+  get data() { return this.#init.data; }
+  get origin() { return this.#init.origin || ""; }
+  get source() { return this.#init.source || null; }
+  get ports() { return this.#init.ports || []; }
+  get lastEventId() { return ""; }
+}
+
+class InstallEvent extends ExtendableEvent {
+  addRoutes(rules) {
+    const list = $Array.isArray(rules) ? rules : [rules];
+    return later(() => { const e = $.addRoutes(list); if (e) throw new $TypeError(e); });
+  }
+}
+
+class FetchEvent extends ExtendableEvent {
+  #init; #answer = null; #entered = false;
+  constructor(type, init) { super(type, init); this.#init = init; }
+  get request() { return this.#init.request; }
+  get clientId() { return this.#init.clientId || ""; }
+  get resultingClientId() { return this.#init.resultingClientId || ""; }
+  get replacesClientId() { return ""; }
+  get preloadResponse() { return this.#init.preloadResponse || $Promise.resolve(undefined); }
+  get handled() { return this.#init.handled; }
+  respondWith(answer) {
+    const x = extensions.get(this);
+    if (!x.active) {
+      $.late("respondWith", new $Error("x").stack);
+      throw new DOMException("Failed to execute 'respondWith' on 'FetchEvent': The event handler is already finished.", "InvalidStateError");
+    }
+    if (this.#entered) throw new DOMException("Failed to execute 'respondWith' on 'FetchEvent': The event has already been responded to.", "InvalidStateError");
+    this.#entered = true;
+    this.stopImmediatePropagation();
+    $.respondAt(new $Error("x").stack);
+    this.#answer = $Promise.resolve(answer);
+    this.waitUntil(this.#answer.catch(() => {}));
+  }
+  static _answer(e) { return e.#answer; }
+}
+const answerOf = FetchEvent._answer;
+delete FetchEvent._answer;
+
+class SyncEvent extends ExtendableEvent {
+  #init;
+  constructor(type, init = {}) { super(type, init); this.#init = init; }
+  get tag() { return this.#init.tag; }
+  get lastChance() { return !!this.#init.lastChance; }
+}
+class PushEvent extends ExtendableEvent { get data() { return null; } }
+class NotificationEvent extends ExtendableEvent {}
+
+class Client {
+  #info;
+  constructor() { throw new $TypeError("Illegal constructor"); }
+  static _of(info) { const c = $Object.create(info.type === "window" ? WindowClient.prototype : Client.prototype); clientInfo.set(c, info); return c; }
+  get id() { return clientInfo.get(this).id; }
+  get url() { return clientInfo.get(this).url; }
+  get type() { return clientInfo.get(this).type; }
+  get frameType() { return clientInfo.get(this).frameType; }
+  postMessage(message) { $.postToClient(clientInfo.get(this).id, structuredClone(message)); }
+}
+class WindowClient extends Client {
+  get focused() { return clientInfo.get(this).focused; }
+  get visibilityState() { return clientInfo.get(this).focused ? "visible" : "hidden"; }
+  get ancestorOrigins() { return []; }
+  async focus() { return this; }
+  async navigate(url) { return later(() => { $.navigateClient(clientInfo.get(this).id, new URL(url, $.baseURL()).href); return this; }); }
+}
+const clientInfo = new $WeakMap(), clientOf = Client._of;
+delete Client._of;
+
+class Clients {
+  async get(id) { return later(() => { const c = $.client($String(id)); return c ? clientOf(c) : undefined; }); }
+  async matchAll(options = {}) { return later(() => $.clients(!!options.includeUncontrolled, options.type || "window").map(clientOf)); }
+  async claim() { return later(() => { const e = $.claim(); if (e) throw new DOMException(e, "InvalidStateError"); }); }
+  async openWindow(url) { return later(() => { $.note("openWindow", $String(url)); return null; }); }
+}
+
+class ServiceWorker extends EventTarget {
+  get scriptURL() { return $.scriptURL(); }
+  get state() { return $.workerState(); }
+  postMessage() {}
+}
+handlerAttribute(ServiceWorker.prototype, "statechange");
+
+class NavigationPreloadManager {
+  async enable() { return later(() => { $.preload(true, null); }); }
+  async disable() { return later(() => { $.preload(false, null); }); }
+  async setHeaderValue(v) { return later(() => { $.preload(null, $String(v)); }); }
+  async getState() { return later(() => $.preloadState()); }
+}
+
+class SyncManager {
+  async register(tag) { return later(() => { $.sync($String(tag)); }); }
+  async getTags() { return later(() => $.syncTags()); }
+}
+
+class ServiceWorkerRegistration extends EventTarget {
+  #preload = new NavigationPreloadManager(); #sync = new SyncManager();
+  get scope() { return $.scope(); }
+  get active() { return $.has("active") ? thisWorker : null; }
+  get waiting() { return $.has("waiting") ? thisWorker : null; }
+  get installing() { return $.has("installing") ? thisWorker : null; }
+  get updateViaCache() { return "imports"; }
+  get navigationPreload() { return this.#preload; }
+  get sync() { return this.#sync; }
+  get pushManager() { return {async subscribe() { $.note("push.subscribe", ""); throw new DOMException("no push service", "AbortError"); }, async getSubscription() { return null; }, async permissionState() { return "prompt"; }}; }
+  async update() { return later(() => { $.update(); return this; }); }
+  async unregister() { return later(() => { $.unregister(); return true; }); }
+  async showNotification(title) { return later(() => { $.note("showNotification", $String(title)); }); }
+  async getNotifications() { return []; }
+}
+handlerAttribute(ServiceWorkerRegistration.prototype, "updatefound");
+
+const thisWorker = new ServiceWorker();
+
+function structuredClone(value) {
+  const seen = new $Map();
+  const copy = (v) => {
+    if (v === null || typeof v !== "object") {
+      if (typeof v === "function" || typeof v === "symbol") throw new DOMException("The object could not be cloned.", "DataCloneError");
+      return v;
+    }
+    if (seen.has(v)) return seen.get(v);
+    const keep = (c) => { seen.set(v, c); return c; };
+    if (v instanceof $Date) return keep(new $Date(v.getTime()));
+    if (v instanceof RegExp) return keep(new RegExp(v.source, v.flags));
+    if (v instanceof $ArrayBuffer) return keep(v.slice(0));
+    if ($ArrayBuffer.isView(v)) return keep(new v.constructor(v.buffer.slice(v.byteOffset, v.byteOffset + v.byteLength)));
+    if (v instanceof $Map) { const c = keep(new $Map()); for (const [k, x] of v) c.set(copy(k), copy(x)); return c; }
+    if (v instanceof $Set) { const c = keep(new $Set()); for (const x of v) c.add(copy(x)); return c; }
+    if (v instanceof Blob) return v;
+    if (v instanceof $Error) { const c = keep(new $Error(v.message)); c.name = v.name; return c; }
+    if (v instanceof Request || v instanceof Response || v instanceof Headers || v instanceof URL) throw new DOMException("The object could not be cloned.", "DataCloneError");
+    const c = keep($Array.isArray(v) ? new $Array(v.length) : {});
+    for (const k of $Object.keys(v)) c[k] = copy(v[k]);
+    return c;
+  };
+  return copy(value);
+}
+
+class TextEncoder {
+  get encoding() { return "utf-8"; }
+  encode(s = "") { return new $Uint8Array($.toBuffer(utf8(s))); }
+  encodeInto(s, target) { const b = this.encode(s); const n = b.length < target.length ? b.length : target.length; target.set(b.subarray(0, n)); return {read: s.length, written: n}; }
+}
+
+class TextDecoder {
+  #label; #fatal; #bom; #rest = null;
+  constructor(label = "utf-8", options = {}) {
+    this.#label = $.encodingName($String(label));
+    if (!this.#label) throw new RangeError("Failed to construct 'TextDecoder': The encoding label provided ('" + label + "') is invalid.");
+    this.#fatal = !!options.fatal;
+    this.#bom = !!options.ignoreBOM;
+  }
+  get encoding() { return this.#label; }
+  get fatal() { return this.#fatal; }
+  get ignoreBOM() { return this.#bom; }
+  decode(data, options = {}) {
+    let h = data === undefined ? $.empty() : bytesOf(data);
+    if (this.#rest) h = $.concat([this.#rest, h]);
+    this.#rest = null;
+    const r = $.decode(h, this.#label, this.#fatal, this.#bom, !!options.stream);
+    if (r.error) throw new $TypeError("The encoded data was not valid.");
+    this.#rest = r.rest;
+    return r.text;
+  }
+}
+
+const subtle = {
+  async digest(algorithm, data) {
+    const name = $String(typeof algorithm === "object" ? algorithm.name : algorithm).toUpperCase();
+    const h = bytesOf(data);
+    if (!h) throw new $TypeError("Failed to execute 'digest' on 'SubtleCrypto': 2nd argument is not instance of ArrayBuffer, Buffer, TypedArray, or DataView.");
+    const out = $.digest(name, h);
+    if (!out) throw new DOMException("Unrecognized name.", "NotSupportedError");
+    return later(() => $.toBuffer(out));
+  },
+};
+for (const k of ["encrypt", "decrypt", "sign", "verify", "generateKey", "importKey", "exportKey", "deriveKey", "deriveBits"])
+  subtle[k] = async () => { $.note("crypto.subtle." + k, ""); throw new DOMException("not modelled", "NotSupportedError"); };
+
+const crypto = {
+  subtle,
+  getRandomValues(view) { const b = new $Uint8Array($.random(view.byteLength)); new $Uint8Array(view.buffer, view.byteOffset, view.byteLength).set(b); return view; },
+  randomUUID() {
+    const b = new $Uint8Array($.random(16));
+    b[6] = b[6] & 15 | 64;
+    b[8] = b[8] & 63 | 128;
+    const h = [...b].map((x) => x.toString(16).padStart(2, "0")).join("");
+    return h.slice(0, 8) + "-" + h.slice(8, 12) + "-" + h.slice(12, 16) + "-" + h.slice(16, 20) + "-" + h.slice(20);
+  },
+};
+
+const describe = (v) => {
+  if (typeof v === "string") return v;
+  if (v instanceof $Error) return v.stack || $String(v);
+  if (v instanceof Response) return "Response " + v.status + " " + v.url;
+  if (v instanceof Request) return "Request " + v.method + " " + v.url;
+  try { const j = JSON.stringify(v); return j === undefined ? $String(v) : j; } catch (e) { return $String(v); }
+};
+const console = {};
+for (const level of ["log", "info", "debug", "warn", "error", "trace", "group", "groupCollapsed", "groupEnd", "table", "dir", "time", "timeEnd", "timeLog", "count", "assert", "clear"])
+  console[level] = (...args) => $.console(level, args.slice(0, 20).map(describe).join(" "));
+
+class MessagePort extends EventTarget {
+  constructor() { super(); ports.set(this, {other: null, started: false, queue: []}); }
+  postMessage(m) {
+    const other = ports.get(this).other;
+    if (!other) return;
+    const data = structuredClone(m);
+    $.task(() => { const o = ports.get(other); if (o.started) dispatch(other, new MessageEvent("message", {data})); else o.queue.push(data); });
+  }
+  start() { const p = ports.get(this); if (p.started) return; p.started = true; for (const data of p.queue.splice(0)) $.task(() => dispatch(this, new MessageEvent("message", {data}))); }
+  close() { ports.get(this).other = null; }
+  set onmessage(f) { if (typeof f === "function") { this.addEventListener("message", f); this.start(); } }
+}
+const ports = new $WeakMap();
+class MessageChannel {
+  constructor() {
+    this.port1 = new MessagePort();
+    this.port2 = new MessagePort();
+    ports.get(this.port1).other = this.port2;
+    ports.get(this.port2).other = this.port1;
+  }
+}
+class BroadcastChannel extends EventTarget {
+  #name;
+  constructor(name) { super(); this.#name = $String(name); }
+  get name() { return this.#name; }
+  postMessage(m) { $.broadcast(this.#name, structuredClone(m)); }
+  close() {}
+}
+handlerAttribute(BroadcastChannel.prototype, "message");
+
+const loc = $.parseURL($.baseURL(), null);
+const location = $Object.freeze({href: loc.href, origin: loc.origin, protocol: loc.protocol, host: loc.host, hostname: loc.hostname, port: loc.port,
+  pathname: loc.pathname, search: loc.search, hash: loc.hash, toString() { return loc.href; }});
+
+class ServiceWorkerGlobalScope extends EventTarget {}
+class WorkerNavigator {
+  get userAgent() { return "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/156.0.0.0 Safari/537.36"; }
+  get onLine() { return $.online(); }
+  get language() { return "en-GB"; }
+  get languages() { return ["en-GB", "en"]; }
+  get hardwareConcurrency() { return 2; }
+  get platform() { return "Linux x86_64"; }
+  get connection() { return {effectiveType: "4g", downlink: 10, rtt: 50, saveData: false, addEventListener() {}}; }
+  get storage() { return {async estimate() { return $.estimate(); }, async persisted() { return false; }, async persist() { return false; }}; }
+  get locks() { return {async request(name, options, f) { return await (f || options)({name, mode: "exclusive"}); }}; }
+}
+
+const scope = {
+  DOMException, Event, CustomEvent, MessageEvent, ErrorEvent, PromiseRejectionEvent, EventTarget, AbortSignal, AbortController,
+  URL, URLSearchParams, URLPattern, ReadableStream, ReadableStreamDefaultReader, ReadableStreamDefaultController, WritableStream,
+  WritableStreamDefaultWriter, TransformStream, Blob, File, FormData, Headers, Request, Response, Cache, CacheStorage, ExtendableEvent,
+  ExtendableMessageEvent, InstallEvent, FetchEvent, SyncEvent, PushEvent, NotificationEvent, Client, WindowClient, Clients, ServiceWorker,
+  ServiceWorkerRegistration, NavigationPreloadManager, TextEncoder, TextDecoder, MessagePort, MessageChannel, BroadcastChannel,
+  ServiceWorkerGlobalScope, WorkerNavigator,
+};
+const define = (name, value) => $Object.defineProperty(globalThis, name, {value, writable: true, configurable: true, enumerable: false});
+for (const name of $Object.keys(scope)) {
+  define(name, scope[name]);
+  if (typeof scope[name] === "function" && scope[name].prototype)
+    $Object.defineProperty(scope[name].prototype, $Symbol.toStringTag, {value: name, configurable: true});
+}
+$Object.setPrototypeOf(globalThis, ServiceWorkerGlobalScope.prototype);
+const values = {
+  self: globalThis, fetch, structuredClone, console, crypto, location, caches: new CacheStorage(), clients: new Clients(),
+  registration: new ServiceWorkerRegistration(), serviceWorker: thisWorker, navigator: new WorkerNavigator(), isSecureContext: true,
+  crossOriginIsolated: false, origin: loc.origin, performance: {now: () => $.now(), timeOrigin: $.time(), mark() {}, measure() {}},
+  atob: (s) => { const r = $.atob($String(s)); if (r === null) throw new DOMException("The string to be decoded is not correctly encoded.", "InvalidCharacterError"); return r; },
+  btoa: (s) => { const r = $.btoa($String(s)); if (r === null) throw new DOMException("The string to be encoded contains characters outside of the Latin1 range.", "InvalidCharacterError"); return r; },
+  queueMicrotask: (f) => { $Promise.resolve().then(() => { try { f(); } catch (e) { report("microtask", e); } }); },
+  setTimeout: (f, ms, ...args) => $.setTimer(() => f(...args), $Number(ms) || 0, false),
+  setInterval: (f, ms, ...args) => $.setTimer(() => f(...args), $Number(ms) || 0, true),
+  clearTimeout: (id) => { $.clearTimer($Number(id) || 0); },
+  clearInterval: (id) => { $.clearTimer($Number(id) || 0); },
+  skipWaiting: async () => later(() => { $.skipWaiting(); }),
+  importScripts: (...urls) => {
+    for (const u of urls) {
+      const e = $.importScript($String(u));
+      if (e) throw new DOMException("Failed to execute 'importScripts' on 'WorkerGlobalScope': " + e, "NetworkError");
+    }
+  },
+};
+for (const name of $Object.keys(values)) define(name, values[name]);
+for (const type of ["install", "activate", "fetch", "message", "messageerror", "push", "sync", "periodicsync", "notificationclick",
+  "notificationclose", "pushsubscriptionchange", "error", "unhandledrejection", "rejectionhandled", "online", "offline"])
+  handlerAttribute(globalThis, type);
+
+// What the stage calls.
+function trusted(make) { trust = true; try { return make(); } finally { trust = false; } }
+
+function runEvent(event, done) {
+  const x = extensions.get(event);
+  x.done = () => { x.done = null; done(x.errors); };
+  dispatch(globalThis, event);
+  // Microtasks of the handlers run before this one: extending is allowed until then.
+  $Promise.resolve().then(() => { x.active = false; if (x.pending === 0 && x.done) x.done(); });
+}
+
+$.hooks({
+  loaded() { loading = false; },
+  lifecycle(type, done) {
+    const event = trusted(() => type === "install" ? new InstallEvent(type) : new ExtendableEvent(type));
+    runEvent(event, done);
+  },
+  sync(tag, lastChance, done) { runEvent(trusted(() => new SyncEvent("sync", {tag, lastChance})), done); },
+  message(data, source, done) {
+    runEvent(trusted(() => new ExtendableMessageEvent("message", {data, source: source ? clientOf(source) : null, origin: loc.origin})), done);
+  },
+  fetch(p, meta, respond, settled) {
+    const request = requestFrom(p);
+    const preload = meta.preload ? new $Promise((resolve, reject) => meta.preload((error, r) => error ? reject(new $TypeError(error)) : resolve(responseFrom(r)))) : undefined;
+    if (preload) preload.catch(() => {});
+    let handled;
+    const event = trusted(() => new FetchEvent("fetch", {request, clientId: meta.clientId, resultingClientId: meta.resultingClientId,
+      preloadResponse: preload, cancelable: true, handled: new $Promise((resolve) => { handled = resolve; })}));
+    const x = extensions.get(event);
+    x.done = () => { x.done = null; settled(x.errors); };
+    dispatch(globalThis, event);
+    const answer = answerOf(event);
+    x.active = false;
+    if (!answer) {
+      handled(undefined);
+      respond(event.defaultPrevented ? "error" : "none", event.defaultPrevented ? "preventDefault() was called without respondWith()" : null, null);
+      if (x.pending === 0 && x.done) x.done();
+      return;
+    }
+    answer.then((r) => {
+      if (!(r instanceof Response)) { respond("error", "respondWith() was given " + (r === undefined ? "undefined" : describe(r)) + " instead of a Response", null); return; }
+      const b = bodyOf.get(r);
+      if (b.isUsed || b.isLocked) { respond("error", "the body of the answer was used before", null); return; }
+      const inside = responseState.get(r).inside;
+      if (inside) { respond("response", null, inside); return; }
+      const body = takeBody(r);
+      if (body && typeof body.then === "function") body.then((h) => respond("response", null, plainResponse(r, h)), (e) => respond("error", "the body of the answer broke off", e));
+      else respond("response", null, plainResponse(r, body));
+    }, (e) => respond("error", null, e)).then(() => handled(undefined));
+  },
+});

@@ -1,0 +1,233 @@
+package stage
+
+import (
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"regexp"
+	"runtime/metrics"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/dop251/goja"
+	"github.com/dop251/goja/parser"
+	"github.com/evanw/esbuild/pkg/api"
+)
+
+//go:embed prelude/*.js
+var preludeFiles embed.FS
+
+// preludeName is how the stage's own frames are called in stacks.
+const preludeName = "stage:prelude"
+
+// prelude is compiled once for the process.
+var prelude = sync.OnceValues(func() (*goja.Program, error) {
+	names, err := fs.Glob(preludeFiles, "prelude/*.js")
+	if err != nil {
+		return nil, err
+	}
+	var b strings.Builder
+	b.WriteString("(function ($) {")
+	for _, n := range names {
+		data, err := preludeFiles.ReadFile(n)
+		if err != nil {
+			return nil, err
+		}
+		b.Write(data)
+	}
+	b.WriteString("})")
+	return goja.Compile(preludeName, b.String(), false)
+})
+
+// compile parses a script. Syntax that the engine lacks is lowered; positions stay those of the source.
+func compile(name, src string) (*goja.Program, error) {
+	ast, err := goja.Parse(name, src, parser.WithDisableSourceMaps)
+	if err == nil {
+		if p, err := goja.CompileAST(ast, false); err == nil {
+			return p, nil
+		}
+	}
+	out := api.Transform(src, api.TransformOptions{Loader: api.LoaderJS, Target: api.ES2017, Sourcefile: name,
+		Sourcemap: api.SourceMapExternal, SourcesContent: api.SourcesContentExclude, LogLevel: api.LogLevelSilent})
+	if len(out.Errors) > 0 {
+		e := out.Errors[0]
+		line, column := 0, 0
+		if e.Location != nil {
+			line, column = e.Location.Line, e.Location.Column+1
+		}
+		return nil, &scriptError{message: "SyntaxError: " + e.Text, file: name, line: line, column: column}
+	}
+	code := string(out.Code) + "\n//# sourceMappingURL=lowered.map\n"
+	ast, err = goja.Parse(name, code, parser.WithSourceMapLoader(func(p string) ([]byte, error) {
+		if strings.HasSuffix(p, "lowered.map") {
+			return out.Map, nil
+		}
+		return nil, errors.New("no such map")
+	}))
+	if err != nil {
+		return nil, &scriptError{message: "SyntaxError: " + err.Error(), file: name}
+	}
+	return goja.CompileAST(ast, false)
+}
+
+// scriptError is an exception of a worker with its place.
+type scriptError struct {
+	message      string
+	file         string
+	line, column int
+}
+
+func (e *scriptError) Error() string { return e.message }
+
+// guard ends callbacks that take too long or too much memory.
+type guard struct {
+	limits Limits
+	mu     sync.Mutex
+	vm     *goja.Runtime
+	since  time.Time
+	heap   uint64
+	stop   chan struct{}
+}
+
+func newGuard(l Limits) *guard {
+	g := &guard{limits: l, stop: make(chan struct{})}
+	go g.watch()
+	return g
+}
+
+func (g *guard) close() { close(g.stop) }
+
+func heapBytes() uint64 {
+	s := []metrics.Sample{{Name: "/memory/classes/heap/objects:bytes"}}
+	metrics.Read(s)
+	return s[0].Value.Uint64()
+}
+
+func (g *guard) watch() {
+	tick := time.NewTicker(25 * time.Millisecond)
+	defer tick.Stop()
+	for {
+		select {
+		case <-g.stop:
+			return
+		case <-tick.C:
+		}
+		g.mu.Lock()
+		if g.vm != nil {
+			ran := time.Since(g.since)
+			switch {
+			case ran > g.limits.Step:
+				g.vm.Interrupt(fmt.Sprintf("ran for more than %s without coming back", g.limits.Step))
+			case ran > 50*time.Millisecond && g.heap == 0:
+				g.heap = heapBytes()
+			case g.heap > 0 && heapBytes() > g.heap+g.limits.Memory:
+				g.vm.Interrupt(fmt.Sprintf("took more than %d MB of memory", g.limits.Memory>>20))
+			}
+		}
+		g.mu.Unlock()
+	}
+}
+
+// enter marks the begin of a callback; the function it gives marks its end.
+func (g *guard) enter(vm *goja.Runtime) func() {
+	g.mu.Lock()
+	outer := g.vm
+	if outer == nil {
+		g.vm, g.since, g.heap = vm, time.Now(), 0
+	}
+	g.mu.Unlock()
+	return func() {
+		if outer == nil {
+			g.mu.Lock()
+			g.vm = nil
+			g.mu.Unlock()
+		}
+	}
+}
+
+// call runs a JavaScript function under the guard. Exceptions of the worker come back as errors, and so do
+// workers that were ended.
+func (w *worker) call(f goja.Callable, args ...goja.Value) (v goja.Value, err error) {
+	vm := w.vm
+	if vm == nil {
+		return nil, errStopped
+	}
+	leave := w.b.guard.enter(vm)
+	defer leave()
+	defer func() {
+		if r := recover(); r != nil { // the engine itself gave up; the worker's globals cannot be trusted any more
+			err = fmt.Errorf("the engine stopped: %v", r)
+			w.b.remark(Remark{Kind: "limit", Message: err.Error(), File: w.b.Relative(w.url)})
+			w.stop()
+		}
+	}()
+	v, err = f(goja.Undefined(), args...)
+	var interrupted *goja.InterruptedError
+	if errors.As(err, &interrupted) {
+		e := w.place(interrupted.String())
+		w.b.remark(Remark{Kind: "limit", Message: "the worker was ended: it " + fmt.Sprint(interrupted.Value()), File: e.file, Line: e.line, Column: e.column})
+		w.stop()
+		return nil, errStopped
+	}
+	var overflow *goja.StackOverflowError
+	if errors.As(err, &overflow) {
+		w.b.remark(Remark{Kind: "limit", Message: "the worker was ended: its calls are nested too deep", File: w.b.Relative(w.url)})
+		w.stop()
+		return nil, errStopped
+	}
+	return v, err
+}
+
+var errStopped = errors.New("the worker is not running")
+
+var frame = regexp.MustCompile(`(?:at |\()(?:[^\s(]+ \()?([^\s()]+?):(\d+):(\d+)`)
+
+// place finds the worker's own innermost line in a stack.
+func (w *worker) place(stack string) *scriptError {
+	e := &scriptError{}
+	e.message, _, _ = strings.Cut(stack, "\n")
+	for _, m := range frame.FindAllStringSubmatch(stack, -1) {
+		if m[1] == preludeName || strings.HasPrefix(m[1], "native") {
+			continue
+		}
+		e.file = w.b.Relative(m[1])
+		e.line, _ = strconv.Atoi(m[2])
+		e.column, _ = strconv.Atoi(m[3])
+		break
+	}
+	return e
+}
+
+// describe turns a thrown value into a message with its place.
+func (w *worker) describe(v goja.Value) *scriptError {
+	if v == nil || goja.IsUndefined(v) {
+		return &scriptError{message: "undefined"}
+	}
+	if o, ok := v.(*goja.Object); ok {
+		message := safeString(o)
+		if s := o.Get("stack"); s != nil && !goja.IsUndefined(s) {
+			e := w.place(s.String())
+			e.message = message
+			return e
+		}
+		return &scriptError{message: message}
+	}
+	return &scriptError{message: v.String()}
+}
+
+// safeString makes a string of an object that may have a hostile toString.
+func safeString(o *goja.Object) (s string) {
+	defer func() {
+		if recover() != nil {
+			s = "an object that cannot be shown"
+		}
+	}()
+	name, message := o.Get("name"), o.Get("message")
+	if message != nil && !goja.IsUndefined(message) && name != nil && !goja.IsUndefined(name) {
+		return name.String() + ": " + message.String()
+	}
+	return o.String()
+}

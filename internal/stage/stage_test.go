@@ -1,0 +1,234 @@
+package stage
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/site"
+)
+
+// serve writes files into a temporary folder and serves it.
+func serve(t *testing.T, files map[string]string, rules site.Rules) *site.Server {
+	t.Helper()
+	dir := t.TempDir()
+	for name, data := range files {
+		p := filepath.Join(dir, filepath.FromSlash(name))
+		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
+		require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
+	}
+	s, err := site.Open(dir, "/")
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	return site.NewServer(s, rules)
+}
+
+func browser(t *testing.T, server *site.Server) *Browser {
+	t.Helper()
+	b := New(server, nil, Limits{Step: 400 * time.Millisecond, Memory: 256 << 20})
+	t.Cleanup(b.Close)
+	return b
+}
+
+const register = `<script>navigator.serviceWorker.register("/sw.js")</script>`
+
+// small is a site of two pages with a style sheet, without its worker.
+func small(worker string) map[string]string {
+	return map[string]string{
+		"index.html":       `<!doctype html><title>Home</title><link rel="stylesheet" href="/app.css">` + register,
+		"about/index.html": `<!doctype html><title>About</title><link rel="stylesheet" href="../app.css"><img src="/pic.png">`,
+		"offline.html":     `<!doctype html><title>No network</title>`,
+		"app.css":          `body { color: teal }`,
+		"pic.png":          "png",
+		"sw.js":            worker,
+	}
+}
+
+// visit opens the start page twice, as a visitor who comes back.
+func visit(t *testing.T, b *Browser) *Tab {
+	t.Helper()
+	tab := b.NewTab()
+	for range 2 {
+		_, err := tab.Open("/")
+		require.NoError(t, err)
+		b.Settle()
+	}
+	return tab
+}
+
+const installList = `
+const V = "v1";
+self.addEventListener("install", (e) => e.waitUntil(caches.open(V).then((c) => c.addAll(["/", "/about/", "/app.css", "/offline.html"]))));
+self.addEventListener("activate", (e) => e.waitUntil(caches.keys().then((k) => Promise.all(k.filter((n) => n !== V).map((n) => caches.delete(n))))));
+`
+
+func TestHandWrittenWorkersOffline(t *testing.T) {
+	type want struct {
+		by      AnsweredBy
+		title   string
+		missing []string
+	}
+	home, about := want{ByWorker, "Home", nil}, want{ByWorker, "About", []string{"/pic.png"}}
+	lost := want{ByBrowser, "", nil}
+	for name, c := range map[string]struct {
+		worker      string
+		home, about want
+	}{
+		"cache-first": {installList + `self.addEventListener("fetch", (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))));`, home, about},
+		"network-first with fallback": {installList + `self.onfetch = (e) => e.respondWith((async () => {
+			try { const r = await fetch(e.request); const c = await caches.open(V); await c.put(e.request, r.clone()); return r; }
+			catch { return (await caches.match(e.request)) || (await caches.match("/offline.html")); } })());`,
+			home, want{ByWorker, "About", []string{"/pic.png"}}},
+		"offline page only": {`const V = "o";
+			oninstall = (e) => { skipWaiting(); e.waitUntil(caches.open(V).then((c) => c.add("/offline.html"))); };
+			onactivate = (e) => e.waitUntil(clients.claim());
+			onfetch = (e) => { if (e.request.mode === "navigate") e.respondWith(fetch(e.request).catch(() => caches.match("/offline.html"))); };`,
+			want{ByWorker, "No network", nil}, want{ByWorker, "No network", nil}},
+		"runtime store":    {`onfetch = (e) => e.respondWith(caches.open("r").then(async (c) => { const hit = await c.match(e.request); if (hit) return hit; const r = await fetch(e.request); await c.put(e.request, r.clone()); return r; }));`, home, lost},
+		"no fetch handler": {installList, lost, lost},
+		"declines":         {installList + `onfetch = () => {};`, lost, lost},
+		"a list with a hole": {`oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.addAll(["/", "/gone.css"])));
+			onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));`, lost, lost},
+		"throws at top level": {`throw new Error("top"); onfetch = () => {};`, lost, lost},
+		"answers undefined":   {`onfetch = (e) => e.respondWith(caches.match(e.request));`, lost, lost},
+		"newer syntax":        {installList + `class A { static #x = caches; static m(r) { return A.#x?.match(r) ?? null } } onfetch = (e) => e.respondWith((async () => { for await (const r of [A.m(e.request)]) if (r) return r; return fetch(e.request) })());`, home, about},
+	} {
+		t.Run(name, func(t *testing.T) {
+			b := browser(t, serve(t, small(c.worker), site.Rules{}))
+			tab := visit(t, b)
+			require.NoError(t, b.SetNetwork(Offline))
+			b.StopWorkers()
+			for url, w := range map[string]want{"/": c.home, "/about/": c.about} {
+				l, err := tab.Open(url)
+				require.NoError(t, err)
+				got := want{by: l.AnsweredBy, title: l.Title}
+				for _, m := range l.Missing {
+					got.missing = append(got.missing, m.URL)
+				}
+				assert.Equal(t, w, got, "%s: %s", url, l.Why)
+			}
+		})
+	}
+}
+
+func TestMistakesAreTold(t *testing.T) {
+	for name, c := range map[string]struct{ worker, kind, message string }{
+		"a list with a hole": {"\n\noninstall = (e) => e.waitUntil(caches.open('v').then((c) => c.addAll(['/', '/gone.css'])));", "install", "/gone.css is answered with status 404"},
+		"top level":          {"let a = 1;\n\nboom();", "register", "boom is not defined"},
+		"syntax":             {"let a = ;", "register", "SyntaxError"},
+		"late answer":        {"onfetch = (e) => { setTimeout(() => e.respondWith(fetch(e.request)), 10) };", "late", "respondWith() is called after the event"},
+		"body twice":         {"onfetch = (e) => e.respondWith((async () => { const r = await fetch(e.request); await r.text(); return r.clone(); })());", "body-used", "used a second time"},
+		"endless loop":       {"onfetch = (e) => { for (;;) {} };", "limit", "ran for more than"},
+		"endless microtasks": {"onfetch = (e) => { const f = () => Promise.resolve().then(f); f(); };", "limit", "the worker was ended"},
+		"deep recursion":     {"const f = () => f() + 1; onfetch = (e) => { f(); };", "limit", "nested too deep"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			b := browser(t, serve(t, small(c.worker), site.Rules{}))
+			visit(t, b)
+			var seen []string
+			for _, r := range b.Remarks() {
+				if r.Kind == c.kind {
+					seen = append(seen, r.Message)
+				}
+			}
+			require.NotEmpty(t, seen)
+			assert.Contains(t, seen[0], c.message)
+		})
+	}
+}
+
+func TestMemoryIsBounded(t *testing.T) {
+	b := New(serve(t, small("onfetch = (e) => { const a = []; for (;;) a.push(new Array(5000).fill(a.length)); };"), site.Rules{}), nil,
+		Limits{Step: time.Minute, Memory: 32 << 20})
+	t.Cleanup(b.Close)
+	visit(t, b)
+	r := b.Remarks()
+	require.NotEmpty(t, r)
+	assert.Contains(t, r[0].Message, "took more than 32 MB of memory")
+}
+
+func TestErrorsPointAtTheWorkersLine(t *testing.T) {
+	b := browser(t, serve(t, small("// first\nonfetch = (e) => {\n  if (e.request.url.endsWith('/')) e.respondWith(Promise.reject(new Error('no')));\n};"), site.Rules{}))
+	tab := visit(t, b)
+	l, err := tab.Open("/")
+	require.NoError(t, err)
+	assert.Equal(t, ByBrowser, l.AnsweredBy)
+	assert.Contains(t, l.Why, "Error: no")
+	assert.Equal(t, "/sw.js", l.File)
+	assert.Equal(t, 3, l.Line)
+}
+
+func TestLifecycle(t *testing.T) {
+	first := small(installList + `onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));`)
+	second := small(`const V = "v2";` + installList[len("\nconst V = \"v1\";"):] + `onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));`)
+	second["index.html"] = `<!doctype html><title>Home 2</title>` + register
+	b := browser(t, serve(t, first, site.Rules{}))
+	tab := b.NewTab()
+	l, err := tab.Open("/")
+	require.NoError(t, err)
+	assert.False(t, l.Controlled, "the first load is not controlled")
+	b.Settle()
+	l, err = tab.Open("/")
+	require.NoError(t, err)
+	assert.True(t, l.Controlled)
+
+	b.Release(serve(t, second, site.Rules{}))
+	for range 3 {
+		l, err = tab.Open("/")
+		require.NoError(t, err)
+		b.Settle()
+		assert.Equal(t, "Home", l.Title, "a waiting worker does not answer while its tab is open")
+	}
+	assert.Equal(t, "waiting", b.Registrations()[0].State)
+	tab.Close()
+	b.Settle()
+	tab = b.NewTab()
+	l, err = tab.Open("/")
+	require.NoError(t, err)
+	assert.Equal(t, "Home 2", l.Title)
+	require.Len(t, b.Stores(), 1)
+	assert.Equal(t, "v2", b.Stores()[0].Name)
+}
+
+func TestScope(t *testing.T) {
+	files := small(installList + `onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));`)
+	files["index.html"] = `<!doctype html><title>Home</title><script>navigator.serviceWorker.register("/js/sw.js", {scope: "/"})</script>`
+	files["js/sw.js"] = files["sw.js"]
+	b := browser(t, serve(t, files, site.Rules{}))
+	visit(t, b)
+	require.Equal(t, "failed", b.Registrations()[0].State)
+	assert.Contains(t, b.Registrations()[0].Error, "Service-Worker-Allowed")
+
+	b = browser(t, serve(t, files, site.Rules{Headers: []site.HeaderRule{{Path: "/js/*", Name: "Service-Worker-Allowed", Value: "/"}}}))
+	visit(t, b)
+	assert.Equal(t, "activated", b.Registrations()[0].State)
+}
+
+func TestVaryAndRanges(t *testing.T) {
+	files := small(`oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.addAll(["/", "/app.css"])));
+		onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || Response.error()));`)
+	b := browser(t, serve(t, files, site.Rules{Headers: []site.HeaderRule{{Path: "/", Name: "Vary", Value: "Accept"}}}))
+	tab := visit(t, b)
+	l, err := tab.Open("/")
+	require.NoError(t, err)
+	assert.Equal(t, ByBrowser, l.AnsweredBy, "an entry stored under Vary: Accept is missed by a navigation")
+}
+
+func TestNetworkStates(t *testing.T) {
+	b := browser(t, serve(t, small(`onfetch = () => {};`), site.Rules{}))
+	tab := visit(t, b)
+	for n, want := range map[Network]struct {
+		status int
+		by     AnsweredBy
+	}{Online: {200, ByNetwork}, Offline: {0, ByBrowser}, Slow: {0, ByBrowser}, Failing: {503, ByNetwork}, Portal: {200, ByNetwork}} {
+		require.NoError(t, b.SetNetwork(n))
+		l, err := tab.Open("/about/")
+		require.NoError(t, err)
+		assert.Equal(t, want.status, l.Status, n)
+		assert.Equal(t, want.by, l.AnsweredBy, n)
+	}
+}

@@ -1,0 +1,329 @@
+// Package survey takes a read-only inventory of a site: its pages, what each needs, what scripts say.
+package survey
+
+import (
+	"bytes"
+	"context"
+	"path"
+	"regexp"
+	"runtime"
+	"sort"
+	"strings"
+
+	"golang.org/x/sync/errgroup"
+
+	"tachyform/internal/markup"
+	"tachyform/internal/pagehead"
+	"tachyform/internal/site"
+)
+
+// Page is what the inventory keeps of a page.
+type Page struct {
+	File     site.File
+	Title    string
+	Lang     string
+	Needs    []Need
+	Personal string // why the page looks personal, "" when it does not
+	Size     int
+}
+
+// Need is something that a page or another file asks for by itself.
+type Need struct {
+	URL string // root-relative for the site, absolute otherwise; without fragment
+	Use markup.Use
+}
+
+// Registration is a place that registers a worker.
+type Registration struct {
+	File         string // of the page or script
+	Line, Column int
+	URL, Scope   string // root-relative; URL is "" when it is computed while the page runs
+}
+
+// Endpoint is an address that scripts or forms send to.
+type Endpoint struct {
+	URL, Method  string
+	File         string
+	Line, Column int
+	Form         bool
+}
+
+// Inventory is a site as the survey saw it.
+type Inventory struct {
+	Site          *site.Site
+	Pages         []Page // in path order
+	Start         *markup.Page
+	StartFile     site.File
+	StartBytes    []byte            // without what fit inserted
+	Needs         map[string][]Need // of style sheets and scripts, by URL
+	Data          []string          // URLs of the site's files that scripts fetch, sorted
+	Registrations []Registration
+	Endpoints     []Endpoint
+	Unread        []site.Skipped // files that could not be read or understood
+}
+
+// personalPath matches folder and file names of pages that belong to one person.
+var personalPath = regexp.MustCompile(`(?i)(^|/)(my-?)?(account|login|log-in|logout|sign-?in|sign-?out|sign-?up|register|profile|admin|checkout|basket|cart|orders?|settings|dashboard|password)(\.[a-z]+|/|$)`)
+
+// Progress is told how many of how many files are done.
+type Progress func(done, total int)
+
+// Take reads the whole site. It fails only when the context ends or the site has no page.
+func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, error) {
+	start, err := s.StartPage()
+	if err != nil {
+		return nil, err
+	}
+	inv := &Inventory{Site: s, StartFile: start, Needs: map[string][]Need{}}
+	type result struct {
+		page      *Page
+		needs     []Need
+		regs      []Registration
+		endpoints []Endpoint
+		data      []string
+		unread    string
+	}
+	results := make([]result, len(s.Files))
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	done := 0
+	ticks := make(chan struct{}, 64)
+	finished := make(chan struct{})
+	go func() {
+		defer close(finished)
+		for range ticks {
+			if done++; progress != nil {
+				progress(done, len(s.Files))
+			}
+		}
+	}()
+	for i, f := range s.Files {
+		kind := site.Kind(f.Path)
+		if kind != "page" && kind != "style" && kind != "script" {
+			ticks <- struct{}{}
+			continue
+		}
+		g.Go(func() error {
+			defer func() { ticks <- struct{}{} }()
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			r := &results[i]
+			data, err := s.Read(f.Path)
+			if err != nil {
+				r.unread = err.Error()
+				return nil
+			}
+			rd := reader{inv: inv, file: f, src: data}
+			switch kind {
+			case "page":
+				if clean, _, err := pagehead.Remove(data); err == nil {
+					data = clean
+					rd.src = clean
+				}
+				if f.Path == start.Path {
+					inv.StartBytes = data
+				}
+				p := rd.page(data)
+				r.page = p
+			case "style":
+				r.needs = rd.refs(markup.StyleRefs(data, 0), f.URL)
+			case "script":
+				if bytes.HasPrefix(data, []byte("// Tachyform ")) {
+					return nil
+				}
+				rd.script(markup.ReadScript(data, 0), f.URL)
+			}
+			if kind != "page" {
+				r.needs = append(r.needs, rd.needs...)
+			}
+			r.regs, r.endpoints, r.data = rd.regs, rd.endpoints, rd.data
+			return nil
+		})
+	}
+	err = g.Wait()
+	close(ticks)
+	<-finished
+	if err != nil {
+		return nil, err
+	}
+	data := map[string]bool{}
+	for i, r := range results {
+		f := s.Files[i]
+		if r.unread != "" {
+			inv.Unread = append(inv.Unread, site.Skipped{Path: f.Path, Why: r.unread})
+		}
+		if r.page != nil {
+			inv.Pages = append(inv.Pages, *r.page)
+		}
+		if len(r.needs) > 0 {
+			inv.Needs[f.URL] = r.needs
+		}
+		inv.Registrations = append(inv.Registrations, r.regs...)
+		inv.Endpoints = append(inv.Endpoints, r.endpoints...)
+		for _, d := range r.data {
+			data[d] = true
+		}
+	}
+	for d := range data {
+		inv.Data = append(inv.Data, d)
+	}
+	sort.Strings(inv.Data)
+	if inv.StartBytes != nil {
+		inv.Start = markup.ReadPage(inv.StartBytes)
+	} else {
+		inv.Start = &markup.Page{}
+	}
+	return inv, nil
+}
+
+// reader reads one file.
+type reader struct {
+	inv       *Inventory
+	file      site.File
+	src       []byte
+	needs     []Need
+	regs      []Registration
+	endpoints []Endpoint
+	data      []string
+}
+
+func (r *reader) page(data []byte) *Page {
+	m := markup.ReadPage(data)
+	p := &Page{File: r.file, Title: m.Title.Value, Lang: m.Lang, Size: len(data)}
+	base := r.file.URL
+	if m.Base.Value != "" {
+		if b, ok := Resolve(base, m.Base.Value); ok {
+			base = b
+		}
+	}
+	p.Needs = r.refs(m.Refs, base)
+	for _, s := range m.Styles {
+		p.Needs = append(p.Needs, r.refs(markup.StyleRefs(s.Source, s.Offset), base)...)
+	}
+	for _, s := range m.Scripts {
+		r.script(markup.ReadScript(s.Source, s.Offset), base)
+	}
+	p.Needs = append(p.Needs, r.needs...)
+	for _, f := range m.Forms {
+		if u, ok := Resolve(base, f.Action); ok && f.Method != "GET" {
+			line, column := markup.Position(r.src, f.Offset)
+			r.endpoints = append(r.endpoints, Endpoint{URL: u, Method: f.Method, File: r.file.Path, Line: line, Column: column, Form: true})
+		}
+	}
+	switch {
+	case m.HasPassword:
+		p.Personal = "it asks for a password"
+	case personalPath.MatchString(r.file.URL):
+		p.Personal = "its address is that of an account page"
+	}
+	return p
+}
+
+// refs turns references into needs.
+func (r *reader) refs(refs []markup.Ref, base string) []Need {
+	var out []Need
+	seen := map[Need]bool{}
+	for _, ref := range refs {
+		switch ref.Use {
+		case markup.UseLink, markup.UseRefresh, markup.UseIcon, markup.UseManifest:
+			continue
+		}
+		u, ok := Resolve(base, ref.URL)
+		if !ok {
+			continue
+		}
+		if ref.Use == markup.UseFetch {
+			r.fetch(ref, u)
+			if ref.Method != "" {
+				continue
+			}
+		}
+		n := Need{u, ref.Use}
+		if !seen[n] {
+			seen[n] = true
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+func (r *reader) fetch(ref markup.Ref, u string) {
+	line, column := markup.Position(r.src, ref.Offset)
+	method := ref.Method
+	if method == "" {
+		method = "GET"
+	}
+	r.endpoints = append(r.endpoints, Endpoint{URL: u, Method: method, File: r.file.Path, Line: line, Column: column})
+	if method == "GET" && r.inv.FileOf(u) != nil {
+		r.data = append(r.data, u)
+	}
+}
+
+func (r *reader) script(f markup.ScriptFacts, base string) {
+	r.needs = append(r.needs, r.refs(f.Refs, base)...)
+	for _, g := range f.Registrations {
+		line, column := markup.Position(r.src, g.Offset)
+		reg := Registration{File: r.file.Path, Line: line, Column: column}
+		if g.Known {
+			at := base
+			if !g.Relative && !r.file.IsPage() {
+				at = r.inv.Site.Base // relative to the page, of which a script knows nothing
+			}
+			reg.URL, _ = Resolve(at, g.URL)
+			if g.Scope != "" {
+				reg.Scope, _ = Resolve(at, g.Scope)
+			}
+		}
+		r.regs = append(r.regs, reg)
+	}
+}
+
+// FileOf finds the site's file that a root-relative URL names, nil when there is none.
+func (inv *Inventory) FileOf(u string) *site.File {
+	rest, ok := strings.CutPrefix(strings.SplitN(strings.SplitN(u, "#", 2)[0], "?", 2)[0], inv.Site.Base)
+	if !ok {
+		return nil
+	}
+	p, ok := site.UnescapePath(rest)
+	if !ok {
+		return nil
+	}
+	names := []string{p}
+	if p == "" || strings.HasSuffix(p, "/") {
+		names = []string{p + "index.html", p + "index.htm"}
+	}
+	for _, n := range names {
+		if f, ok := inv.Site.File(path.Clean(n)); ok {
+			return &f
+		}
+	}
+	return nil
+}
+
+// Closure gives the URLs of the site's files that the pages need, closed over style sheets and scripts, with the
+// pages themselves.
+func (inv *Inventory) Closure(pages ...string) map[string]bool {
+	byURL := map[string]*Page{}
+	for i := range inv.Pages {
+		byURL[inv.Pages[i].File.URL] = &inv.Pages[i]
+	}
+	out := map[string]bool{}
+	queue := append([]string{}, pages...)
+	for len(queue) > 0 {
+		f := inv.FileOf(queue[0])
+		queue = queue[1:]
+		if f == nil || out[f.URL] {
+			continue
+		}
+		out[f.URL] = true
+		needs := inv.Needs[f.URL]
+		if p := byURL[f.URL]; p != nil {
+			needs = p.Needs
+		}
+		for _, n := range needs {
+			queue = append(queue, n.URL)
+		}
+	}
+	return out
+}
