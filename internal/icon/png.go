@@ -34,20 +34,22 @@ type raw struct {
 // EncodePNG writes a picture as a small PNG without loss: every colour type that can hold it and several row
 // filter strategies are tried and the smallest is kept. The colour of fully transparent pixels is not kept.
 func EncodePNG(m *image.NRGBA) []byte {
-	var best []byte
+	// Every candidate is compressed fast to compare them; only the best is compressed well.
 	var pick raw
+	var filtered []byte
+	best := math.MaxInt
 	for _, r := range forms(m) {
 		for _, s := range strategies {
 			if (r.colorType == 3 || r.depth < 8) && s != 0 && s != minSum {
 				continue
 			}
-			z := deflate(filter(r, s), 9)
-			if best == nil || len(z)+len(r.plte)+len(r.trns) < len(best)+len(pick.plte)+len(pick.trns) {
-				best, pick = z, r
+			f := filter(r, s)
+			if n := len(deflate(f, 4)) + len(r.plte) + len(r.trns); n < best {
+				best, pick, filtered = n, r, f
 			}
 		}
 	}
-	return file(m.Rect.Dx(), m.Rect.Dy(), pick, best)
+	return file(m.Rect.Dx(), m.Rect.Dy(), pick, deflate(filtered, 9))
 }
 
 const (

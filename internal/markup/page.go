@@ -6,6 +6,7 @@ import (
 
 	"golang.org/x/net/html/charset"
 	"golang.org/x/text/encoding"
+	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
 	"golang.org/x/text/transform"
 )
@@ -110,7 +111,11 @@ func ReadPage(src []byte) *Page {
 		}
 	} else {
 		var e encoding.Encoding
-		e, p.Encoding, _ = charset.DetermineEncoding(src[:min(len(src), 1024)], "text/html")
+		var declared bool
+		e, p.Encoding, declared = charset.DetermineEncoding(src[:min(len(src), 1024)], "text/html")
+		if !declared && p.Encoding == "utf-8" { // browsers do not take UTF-8 for granted
+			e, p.Encoding = charmap.Windows1252, "windows-1252"
+		}
 		if p.Encoding != "utf-8" && !ascii(src) {
 			dec = e.NewDecoder()
 		}

@@ -129,7 +129,7 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 		} else if fresh < len(list) {
 			what += " anew"
 		}
-		s.row(label, s.good.Render(pad(what, 18))+" "+lines(s.faint, wrap(brief(names), 82, 36)))
+		s.row(label, s.good.Render(pad(what, 18))+" "+lines(s.faint, wrap(brief(names), 82, 37)))
 		label = ""
 	}
 	label = "unchanged"
@@ -186,7 +186,7 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 }
 
 func (s *Style) row(label, text string) {
-	s.printf("  %s %s\n", s.faint.Render(pad(label, 14)), text)
+	s.printf("  %s %s\n", s.faint.Render(pad(label, 15)), text)
 }
 
 func brief(names []string) string {

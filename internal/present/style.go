@@ -25,11 +25,9 @@ func New(w io.Writer, color bool) *Style {
 	if !color {
 		r.SetColorProfile(termenv.Ascii)
 	}
-	c := func(light, dark string) lipgloss.Style {
-		return r.NewStyle().Foreground(lipgloss.AdaptiveColor{Light: light, Dark: dark})
-	}
-	return &Style{w: w, title: r.NewStyle().Bold(true), good: c("#1a7f5a", "#5fd7a7"), warn: c("#9a6700", "#e5b567"),
-		bad: c("#b42318", "#ff8a80").Bold(true), faint: c("#667085", "#8b98a9"), accent: c("#175cd3", "#7ab8ff")}
+	c := func(index string) lipgloss.Style { return r.NewStyle().Foreground(lipgloss.Color(index)) }
+	// Colours of the 256 that can be read on dark and on light, so that the terminal need not be asked.
+	return &Style{w: w, title: r.NewStyle().Bold(true), good: c("35"), warn: c("172"), bad: c("167").Bold(true), faint: c("245"), accent: c("68")}
 }
 
 func (s *Style) printf(format string, args ...any) {

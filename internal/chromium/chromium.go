@@ -1,0 +1,472 @@
+// Package chromium is a real Chromium as a stage, over the DevTools protocol.
+package chromium
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os/exec"
+	"sort"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/serviceworker"
+	"github.com/chromedp/chromedp"
+
+	"tachyform/internal/markup"
+	"tachyform/internal/preview"
+	"tachyform/internal/stage"
+)
+
+// ErrMissing says that no Chromium was found on this machine.
+var ErrMissing = errors.New("no Chromium was found: install it (Debian: apt-get install chromium) or put it into PATH")
+
+// Find gives the path of a Chromium.
+func Find() (string, error) {
+	for _, name := range []string{"chromium", "chromium-browser", "google-chrome", "chrome"} {
+		if p, err := exec.LookPath(name); err == nil {
+			return p, nil
+		}
+	}
+	return "", ErrMissing
+}
+
+// patience is how long a page may take in real time.
+const patience = 30 * time.Second
+
+// Browser is a Chromium with a fresh profile and one tab, visiting one local server.
+type Browser struct {
+	server  *preview.Server
+	ctx     context.Context
+	cancel  []context.CancelFunc
+	network stage.Network
+
+	mu       sync.Mutex
+	requests map[network.RequestID]*request
+	order    []network.RequestID
+	idle     map[string]bool // loaders whose network is idle
+	idled    chan struct{}   // told when one becomes idle
+	versions map[string]*serviceworker.Version
+	regs     map[string]*serviceworker.Registration
+	remarks  []stage.Remark
+	changed  chan struct{} // told when workers change
+	console  []string
+}
+
+type request struct {
+	id       network.RequestID
+	url      string
+	kind     network.ResourceType
+	loader   cdp.LoaderID
+	status   int64
+	mime     string
+	worker   bool
+	cache    string
+	failed   string
+	finished bool
+}
+
+// Start starts a browser for a server. It is ended by Close, and with ctx.
+func Start(ctx context.Context, server *preview.Server) (*Browser, error) {
+	path, err := Find()
+	if err != nil {
+		return nil, err
+	}
+	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.WindowSize(1280, 800))
+	b := &Browser{server: server, network: stage.Online, requests: map[network.RequestID]*request{}, versions: map[string]*serviceworker.Version{},
+		regs: map[string]*serviceworker.Registration{}, changed: make(chan struct{}, 1),
+		idle: map[string]bool{}, idled: make(chan struct{}, 1)}
+	alloc, cancel1 := chromedp.NewExecAllocator(ctx, opts...)
+	tab, cancel2 := chromedp.NewContext(alloc)
+	b.ctx, b.cancel = tab, []context.CancelFunc{cancel2, cancel1}
+	if err := b.enable(); err != nil {
+		b.Close()
+		return nil, fmt.Errorf("starting %s: %w", path, err)
+	}
+	return b, nil
+}
+
+// enable asks the browser for the events that are listened to.
+func (b *Browser) enable() error {
+	if err := chromedp.Listen(b.ctx, b.event); err != nil {
+		return err
+	}
+	if _, err := chromedp.Call(b.ctx, network.Enable, network.EnableParams{}); err != nil {
+		return err
+	}
+	if _, err := chromedp.Call(b.ctx, page.SetLifecycleEventsEnabled, page.SetLifecycleEventsEnabledParams{Enabled: true}); err != nil {
+		return err
+	}
+	_, err := chromedp.Call(b.ctx, serviceworker.Enable, cdp.Empty{})
+	return err
+}
+
+// evaluate runs a script in the open page and waits for what it promises.
+func evaluate[T any](ctx context.Context, script string) (T, error) {
+	return chromedp.Run(ctx, chromedp.Evaluate[T](script, func(p *runtime.EvaluateParams) { yes := true; p.AwaitPromise = &yes }))
+}
+
+// Close ends the browser.
+func (b *Browser) Close() {
+	for _, c := range b.cancel {
+		c()
+	}
+}
+
+// Name is "chromium".
+func (b *Browser) Name() string { return "chromium" }
+
+// event takes notes of what the browser reports.
+func (b *Browser) event(ev any) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	switch e := ev.(type) {
+	case *network.EventRequestWillBeSent:
+		if r, ok := b.requests[e.RequestID]; ok { // a redirect goes on under the same id
+			r.url = e.Request.URL
+			return
+		}
+		b.requests[e.RequestID] = &request{id: e.RequestID, url: e.Request.URL, kind: e.Type, loader: e.LoaderID}
+		b.order = append(b.order, e.RequestID)
+	case *network.EventResponseReceived:
+		if r, ok := b.requests[e.RequestID]; ok {
+			r.status, r.mime, r.worker, r.cache = e.Response.Status, e.Response.MimeType, e.Response.FromServiceWorker, e.Response.CacheStorageCacheName
+		}
+	case *network.EventLoadingFinished:
+		if r, ok := b.requests[e.RequestID]; ok {
+			r.finished = true
+		}
+	case *network.EventLoadingFailed:
+		if r, ok := b.requests[e.RequestID]; ok {
+			r.finished, r.failed = true, e.ErrorText
+		}
+	case *page.EventLifecycleEvent:
+		if e.Name == "networkIdle" {
+			b.idle[string(e.LoaderID)] = true
+			tell(b.idled)
+		}
+	case *serviceworker.EventWorkerVersionUpdated:
+		for _, v := range e.Versions {
+			b.versions[string(v.VersionID)] = v
+		}
+		tell(b.changed)
+	case *serviceworker.EventWorkerRegistrationUpdated:
+		for _, r := range e.Registrations {
+			b.regs[string(r.RegistrationID)] = r
+		}
+		tell(b.changed)
+	case *serviceworker.EventWorkerErrorReported:
+		b.remarks = append(b.remarks, stage.Remark{Kind: "exception", Message: e.ErrorMessage.ErrorMessage, File: b.relative(e.ErrorMessage.SourceURL),
+			Line: int(e.ErrorMessage.LineNumber), Column: int(e.ErrorMessage.ColumnNumber)})
+	case *runtime.EventConsoleAPICalled:
+		if string(e.Type) == "error" {
+			b.console = append(b.console, fmt.Sprint(e.Args))
+		}
+	case *runtime.EventExceptionThrown:
+		b.console = append(b.console, fmt.Sprintf("%s:%d: %s", e.ExceptionDetails.URL, e.ExceptionDetails.LineNumber+1, e.ExceptionDetails.Text))
+	}
+}
+
+func tell(c chan struct{}) {
+	select {
+	case c <- struct{}{}:
+	default:
+	}
+}
+
+func (b *Browser) relative(u string) string {
+	if rest, ok := strings.CutPrefix(u, b.server.Origin); ok && strings.HasPrefix(rest, "/") {
+		return rest
+	}
+	return u
+}
+
+// Open navigates the tab and waits until the page asks for nothing more.
+func (b *Browser) Open(url string) (*stage.Load, error) {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	b.mu.Lock()
+	b.requests, b.order = map[network.RequestID]*request{}, nil
+	b.mu.Unlock()
+	target := url
+	if strings.HasPrefix(url, "/") {
+		target = b.server.Origin + url
+	}
+	nav, err := chromedp.Call(ctx, page.Navigate, page.NavigateParams{URL: target})
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", url, err)
+	}
+	l := &stage.Load{URL: b.relative(target), AnsweredBy: stage.ByBrowser, Why: nav.ErrorText}
+	if nav.ErrorText != "" {
+		return l, nil
+	}
+	for {
+		b.mu.Lock()
+		rested := b.idle[string(nav.LoaderID)]
+		b.mu.Unlock()
+		if rested {
+			return l, b.inspect(ctx, l)
+		}
+		select {
+		case <-b.idled:
+		case <-ctx.Done():
+			return nil, fmt.Errorf("%s: the page never came to rest: %w", url, ctx.Err())
+		}
+	}
+}
+
+// inspect fills in what came of a load.
+func (b *Browser) inspect(ctx context.Context, l *stage.Load) error {
+	b.mu.Lock()
+	var doc *request
+	var rest []request
+	for _, id := range b.order {
+		r := b.requests[id]
+		if r.kind == network.ResourceTypeDocument && doc == nil {
+			copied := *r
+			doc = &copied
+			continue
+		}
+		rest = append(rest, *r)
+	}
+	b.mu.Unlock()
+	if doc == nil {
+		return errors.New("the browser reported no document")
+	}
+	l.Status, l.AnsweredBy, l.Why, l.URL = int(doc.status), stage.ByNetwork, "", b.relative(doc.url)
+	if doc.worker {
+		l.AnsweredBy = stage.ByWorker
+	}
+	if doc.cache != "" {
+		l.Source = "store " + doc.cache
+	}
+	var err error
+	if l.Title, err = chromedp.Run(ctx, chromedp.Title()); err != nil {
+		return err
+	}
+	body, err := chromedp.Call(ctx, network.GetResponseBody, network.GetResponseBodyParams{RequestID: doc.id})
+	if err != nil {
+		return err
+	}
+	sum := sha256.Sum256(body.Body)
+	l.Digest = hex.EncodeToString(sum[:])
+	if l.Controlled, err = evaluate[bool](ctx, `!!(navigator.serviceWorker && navigator.serviceWorker.controller)`); err != nil {
+		return err
+	}
+	for _, r := range rest {
+		use, ok := uses[r.kind]
+		if !ok || strings.HasSuffix(r.url, "/favicon.ico") || strings.HasPrefix(r.url, "data:") {
+			continue
+		}
+		l.Needs++
+		why := ""
+		switch {
+		case r.failed != "":
+			why = r.failed
+		case r.status >= 400:
+			why = fmt.Sprintf("answered with status %d", r.status)
+		case r.kind == network.ResourceTypeStylesheet && r.mime != "text/css" && r.mime != "":
+			why = "answered with " + r.mime + " instead of a style sheet"
+		}
+		if why != "" {
+			l.Missing = append(l.Missing, stage.Missing{URL: b.relative(r.url), Use: use, Why: why})
+		}
+	}
+	sort.Slice(l.Missing, func(i, j int) bool { return l.Missing[i].URL < l.Missing[j].URL })
+	return nil
+}
+
+var uses = map[network.ResourceType]markup.Use{network.ResourceTypeStylesheet: markup.UseStyle, network.ResourceTypeScript: markup.UseScript,
+	network.ResourceTypeImage: markup.UseImage, network.ResourceTypeFont: markup.UseFont, network.ResourceTypeMedia: markup.UseVideo,
+	network.ResourceTypeFetch: markup.UseFetch, network.ResourceTypeXHR: markup.UseFetch}
+
+// Fetch lets a script of the open page fetch a URL.
+func (b *Browser) Fetch(url string) (*stage.Answer, error) {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	type fetched struct {
+		Result string `json:"result"`
+		Status int    `json:"status"`
+		Body   string `json:"body"`
+		Why    string `json:"why"`
+	}
+	quoted, err := json.Marshal(url)
+	if err != nil {
+		return nil, err
+	}
+	out, err := evaluate[fetched](ctx, `(async () => { try { const r = await fetch(`+string(quoted)+`); const b = new Uint8Array(await r.arrayBuffer());
+		let s = ""; for (let i = 0; i < b.length; i += 8192) s += String.fromCharCode(...b.subarray(i, i + 8192));
+		return {result: "answered", status: r.status, body: btoa(s)} } catch (e) { return {result: "rejected", status: 0, body: "", why: String(e)} } })()`)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", url, err)
+	}
+	a := &stage.Answer{URL: url, Result: out.Result, Status: out.Status, Why: out.Why}
+	if out.Result == "answered" {
+		body, err := base64.StdEncoding.DecodeString(out.Body)
+		if err != nil {
+			return nil, err
+		}
+		sum := sha256.Sum256(body)
+		a.SHA256 = hex.EncodeToString(sum[:])
+	}
+	return a, nil
+}
+
+// SetNetwork stops or starts the server. Other states than online and offline are not to be had here yet.
+func (b *Browser) SetNetwork(n stage.Network) error {
+	switch n {
+	case stage.Online:
+		return b.server.Resume()
+	case stage.Offline:
+		return b.server.Stop()
+	}
+	return fmt.Errorf("the Chromium stage has no network state %q", n)
+}
+
+// Settle waits until every worker is activated, waiting or redundant.
+func (b *Browser) Settle() error {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	for {
+		// A registration may have been asked for and not be reported yet.
+		expected, err := evaluate[bool](ctx, `(async () => { if (!navigator.serviceWorker) return false;
+			const r = await navigator.serviceWorker.getRegistration(); return !!(r && (r.installing || r.active && r.active.state === "activating")) })()`)
+		if err != nil {
+			return err
+		}
+		b.mu.Lock()
+		busy := expected
+		for _, v := range b.versions {
+			if v.Status == serviceworker.VersionStatusInstalling || v.Status == serviceworker.VersionStatusActivating || v.Status == serviceworker.VersionStatusNew {
+				busy = true
+			}
+		}
+		b.mu.Unlock()
+		if !busy {
+			return nil
+		}
+		select {
+		case <-b.changed:
+		case <-ctx.Done():
+			return fmt.Errorf("a worker never settled: %w", ctx.Err())
+		}
+	}
+}
+
+// Rest stops all workers, so that their globals are lost.
+func (b *Browser) Rest() error {
+	_, err := chromedp.Call(b.ctx, serviceworker.StopAllWorkers, cdp.Empty{})
+	return err
+}
+
+// Keep cannot go back here: what happened to a real browser stays.
+func (b *Browser) Keep() (func() error, error) { return func() error { return nil }, nil }
+
+// Stores lists what is stored.
+func (b *Browser) Stores() ([]stage.Store, error) {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	type kept struct {
+		Name string   `json:"name"`
+		URLs []string `json:"urls"`
+	}
+	stores, err := evaluate[[]kept](ctx, `(async () => { const out = []; for (const name of await caches.keys()) {
+		const keys = await (await caches.open(name)).keys(); out.push({name, urls: keys.map((r) => r.url)}) } return out })()`)
+	if err != nil {
+		return nil, err
+	}
+	var out []stage.Store
+	for _, s := range stores {
+		st := stage.Store{Name: s.Name}
+		for _, u := range s.URLs {
+			st.Entries = append(st.Entries, stage.Stored{URL: b.relative(u)})
+		}
+		sort.Slice(st.Entries, func(i, j int) bool { return st.Entries[i].URL < st.Entries[j].URL })
+		out = append(out, st)
+	}
+	return out, nil
+}
+
+// Registrations lists the workers.
+func (b *Browser) Registrations() ([]stage.Registration, error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	byReg := map[string]stage.Registration{}
+	rank := map[string]int{"none": 0, "failed": 1, "activated": 2, "waiting": 3}
+	for _, v := range b.versions {
+		state := "none"
+		switch v.Status {
+		case serviceworker.VersionStatusActivated, serviceworker.VersionStatusActivating:
+			state = "activated"
+		case serviceworker.VersionStatusInstalled:
+			state = "waiting"
+		case serviceworker.VersionStatusRedundant:
+			state = "failed"
+		}
+		id := string(v.RegistrationID)
+		if r, ok := byReg[id]; ok && rank[r.State] >= rank[state] {
+			continue
+		}
+		r := stage.Registration{URL: b.relative(v.ScriptURL), State: state}
+		if g := b.regs[id]; g != nil {
+			r.Scope = b.relative(g.ScopeURL)
+		}
+		byReg[id] = r
+	}
+	var out []stage.Registration
+	for _, r := range byReg {
+		out = append(out, r)
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].Scope < out[j].Scope })
+	return out, nil
+}
+
+// Remarks gives what the browser reported since the last call.
+func (b *Browser) Remarks() []stage.Remark {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	r := b.remarks
+	b.remarks = nil
+	return r
+}
+
+// Console gives the error messages and uncaught exceptions of pages since the last call.
+func (b *Browser) Console() []string {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	c := b.console
+	b.console = nil
+	return c
+}
+
+// Install gives the browser's own reports on the open page: what hinders its installation, and what is wrong with
+// its manifest.
+func (b *Browser) Install() (hindrances []string, manifest []string, err error) {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	found, err := chromedp.Call(ctx, page.GetInstallabilityErrors, cdp.Empty{})
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, e := range found.InstallabilityErrors {
+		hindrances = append(hindrances, e.ErrorID)
+	}
+	got, err := chromedp.Call(ctx, page.GetAppManifest, page.GetAppManifestParams{})
+	if err != nil {
+		return nil, nil, err
+	}
+	for _, p := range got.Errors {
+		manifest = append(manifest, fmt.Sprintf("%d:%d: %s", p.Line, p.Column, p.Message))
+	}
+	return hindrances, manifest, nil
+}
