@@ -2,6 +2,8 @@ package cli
 
 import (
 	"fmt"
+	"os"
+	"path/filepath"
 
 	"github.com/spf13/cobra"
 
@@ -29,6 +31,11 @@ taken from the pages; the summary says which, and where they came from. A second
 				return err
 			}
 			defer func() { s.Close() }()
+			if _, err := os.Stat(master); master != "" && err == nil { // a flag is relative to where one stands
+				if master, err = filepath.Abs(master); err != nil {
+					return usage(err)
+				}
+			}
 			override(c, name, shortName, theme, background, master)
 			for flag, v := range map[string]string{"--theme-color": theme, "--background-color": background} {
 				if _, ok := manifest.ParseColor(v); v != "" && !ok {

@@ -33,7 +33,8 @@ type inferrer struct {
 	cfg      *config.Config
 	existing *manifest.Manifest // of the site, nil when it has none
 	out      []Inference
-	styles   []byte // of the start page
+	styles   []byte            // of the start page
+	ours     func(string) bool // whether fit wrote the file at a path: nothing is inferred from those
 }
 
 func (i *inferrer) take(what, value, from string) string {
@@ -120,6 +121,9 @@ func (i *inferrer) commonTitle() string {
 	for _, p := range i.inv.Pages {
 		if total >= 200 {
 			break
+		}
+		if i.ours(p.File.Path) {
+			continue
 		}
 		parts := separators.Split(p.Title, -1)
 		if p.Title == "" {
@@ -269,7 +273,7 @@ func (i *inferrer) pickMaster(a *app) {
 				continue
 			}
 			f := i.inv.FileOf(u)
-			if f == nil || strings.HasSuffix(strings.ToLower(f.Path), ".svg") != wantSVG || strings.HasSuffix(strings.ToLower(f.Path), ".ico") {
+			if f == nil || i.ours(f.Path) || strings.HasSuffix(strings.ToLower(f.Path), ".svg") != wantSVG || strings.HasSuffix(strings.ToLower(f.Path), ".ico") {
 				continue
 			}
 			a.master = i.take("master", f.Path, "the "+kind+" link in "+i.at(t.Offset))
@@ -286,7 +290,7 @@ func (i *inferrer) pickMaster(a *app) {
 			return
 		}
 		for _, f := range i.inv.Site.Files {
-			if re.MatchString(f.Path) && f.Size > 0 && f.Size < 1<<20 && (best.Path == "" || strings.Count(f.Path, "/") < strings.Count(best.Path, "/")) {
+			if re.MatchString(f.Path) && !i.ours(f.Path) && f.Size > 0 && f.Size < 1<<20 && (best.Path == "" || strings.Count(f.Path, "/") < strings.Count(best.Path, "/")) {
 				best = f
 			}
 		}

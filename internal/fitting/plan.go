@@ -160,7 +160,10 @@ func (f *fitter) make(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	in := &inferrer{inv: f.inv, cfg: f.cfg, existing: existing}
+	in := &inferrer{inv: f.inv, cfg: f.cfg, existing: existing, ours: func(p string) bool {
+		r, known := f.rec.Files[p]
+		return known && r.Original == ""
+	}}
 	f.app = in.infer()
 	f.plan.Inferences = in.out
 	f.plan.Manifest = manifestPath
@@ -302,6 +305,11 @@ func (f *fitter) icons(ctx context.Context) ([]icon.Icon, error) {
 	}
 	if !reuse {
 		master, err := icon.Load(ctx, name, data)
+		if err != nil && f.cfg.Icons.Master == "" && f.app.master != "" { // only a guess: it need not be right
+			f.remark("%v; a letter is drawn instead", err)
+			name, data = "the drawn letter", letterMark(f.app.name, f.app.theme)
+			master, err = icon.Load(ctx, name, data)
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -335,7 +343,11 @@ func (f *fitter) foreignFavicon() bool {
 
 // master reads the master that the user named: beside the configuration, or in the site.
 func (f *fitter) master(name string) ([]byte, error) {
-	data, err := readLimited(filepath.Join(f.cfg.Dir(), filepath.FromSlash(name)))
+	beside := filepath.FromSlash(name)
+	if !filepath.IsAbs(beside) {
+		beside = filepath.Join(f.cfg.Dir(), beside)
+	}
+	data, err := readLimited(beside)
 	if err == nil {
 		return data, nil
 	}

@@ -6,7 +6,6 @@ import (
 
 	"golang.org/x/net/html/charset"
 	"golang.org/x/text/encoding"
-	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/unicode"
 	"golang.org/x/text/transform"
 )
@@ -111,11 +110,15 @@ func ReadPage(src []byte) *Page {
 		}
 	} else {
 		var e encoding.Encoding
-		var declared bool
-		e, p.Encoding, declared = charset.DetermineEncoding(src[:min(len(src), 1024)], "text/html")
-		if !declared && p.Encoding == "utf-8" { // browsers do not take UTF-8 for granted
-			e, p.Encoding = charmap.Windows1252, "windows-1252"
+		// Browsers do not take UTF-8 for granted: only what the page declares counts, so that bytes which could
+		// be guessed from are masked.
+		head := bytes.Clone(src[:min(len(src), 1024)])
+		for i, c := range head {
+			if c >= 0x80 && !bytes.HasPrefix(src, []byte("\xef\xbb\xbf")) {
+				head[i] = 0xff
+			}
 		}
+		e, p.Encoding, _ = charset.DetermineEncoding(head, "text/html")
 		if p.Encoding != "utf-8" && !ascii(src) {
 			dec = e.NewDecoder()
 		}

@@ -274,6 +274,9 @@ loop:
 		}
 		switch t.Kind {
 		case markup.Comment, markup.Doctype:
+			if t.End == len(text) && mode < inHead && !complete(text[t.Start:]) {
+				return unsafef("it ends in the middle of a tag or comment, before any content")
+			}
 			continue
 		case markup.Text:
 			body := text[t.Start:t.End]
@@ -354,6 +357,12 @@ loop:
 	}
 	h.Insert = h.offset(insert)
 	return nil
+}
+
+// complete says whether a token at the end of a page is closed, so that something behind it is not drawn into it.
+func complete(token []byte) bool {
+	t, _ := markup.NewTokens(append(bytes.Clone(token), "<p>"...)).Next()
+	return t.End == len(token)
 }
 
 func isASCII(text []byte) bool {

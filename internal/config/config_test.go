@@ -1,0 +1,126 @@
+package config
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const full = `site = "dist"
+base = "/ferry/"
+
+[app]
+name = "Skerry Line ferries"
+theme_color = "#0b4f6c"
+
+[icons]
+background = "teal"
+
+[stow]
+now = ["/", "/**/*.html"]
+ceiling = "2 MB"
+
+[[rule]]
+match = "/api/departures/:harbour"
+answer = "network-first"
+patience = "2.5s"
+keep = { entries = 30 }
+
+[offline]
+except = ["/account/**"]
+
+[[server.answer]]
+path = "/api/bookings"
+method = "post"
+status = 201
+body = "{}"
+`
+
+func TestParse(t *testing.T) {
+	c, err := Parse("tachyform.toml", []byte(full))
+	require.NoError(t, err)
+	assert.Equal(t, "Skerry Line ferries", c.App.Name)
+	assert.Equal(t, 30, c.Rules[0].Keep.Entries)
+	n, err := c.Ceiling()
+	require.NoError(t, err)
+	assert.Equal(t, int64(2_000_000), n)
+	rules, err := c.SiteRules()
+	require.NoError(t, err)
+	assert.Equal(t, "POST", rules.Answers[0].Method)
+	assert.Equal(t, "application/json", rules.Answers[0].Type)
+}
+
+func TestMistakesHaveTheirPlace(t *testing.T) {
+	for text, want := range map[string]string{
+		"sitte = \"a\"":                                       "t.toml:1:1: unknown key \"sitte\"; do you mean \"site\"?",
+		"[app]\nnmae = \"a\"":                                 "t.toml:2:1: unknown key \"app.nmae\"; do you mean \"app.name\"?",
+		"[app]\ntheme-color = \"#fff\"":                       "t.toml:2:1: unknown key \"app.theme-color\"; do you mean \"app.theme_color\"?",
+		"[[rule]]\nmatch = \"/a\"\nanswr = \"outbox\"":        "t.toml:3:1: unknown key \"rule.answr\"; do you mean \"rule.answer\"?",
+		"zzzzzzzz = 1":                                        "t.toml:1:1: unknown key \"zzzzzzzz\"",
+		"[app]\nname = 3":                                     "t.toml:2:8: ",
+		"[app\n":                                              "t.toml:1:5: ",
+		"\n[app]\ntheme_color = \"blau\"":                     "t.toml:3:1: theme_color = \"blau\" is no colour",
+		"[app]\ndisplay = \"window\"":                         "t.toml:2:1: display = \"window\": it is one of fullscreen, standalone",
+		"[stow]\nnow = [\"assets/**\"]":                       "t.toml:2:1: now: \"assets/**\" does not begin with a slash",
+		"[stow]\nceiling = \"big\"":                           "t.toml:2:1: ceiling = \"big\" is no size",
+		"[[rule]]\nmatch = \"/a\"\nanswer = \"cached\"":       "t.toml:3:1: answer = \"cached\": it is one of cache-first",
+		"[[rule]]\nmatch = \"/a\"":                            "t.toml:2:1: the rule for \"/a\" has no answer",
+		"[[rule]]\nmatch = \"/a(\"\nanswer = \"cache-first\"": "t.toml:2:1: match = \"/a(\" is no path pattern",
+		"[offline]\npage = \"/a\"\nshell = \"/b\"":            "t.toml:3:1: [offline] has both",
+		"[update]\ntakeover = \"now\"":                        "t.toml:2:1: takeover = \"now\"",
+	} {
+		_, err := Parse("t.toml", []byte(text))
+		require.Error(t, err, text)
+		assert.Contains(t, err.Error(), want)
+		var e *Error
+		assert.True(t, errors.As(err, &e), text)
+	}
+}
+
+func TestAllMistakesAtOnce(t *testing.T) {
+	_, err := Parse("t.toml", []byte("sitte = \"a\"\nbas = \"/\""))
+	require.Error(t, err)
+	assert.Contains(t, err.Error(), "\"site\"")
+	assert.Contains(t, err.Error(), "\"base\"")
+}
+
+func TestFind(t *testing.T) {
+	dir := t.TempDir()
+	t.Chdir(dir)
+	c, err := Find("")
+	require.NoError(t, err)
+	assert.Empty(t, c.File)
+	assert.Equal(t, ".", c.Dir())
+	require.NoError(t, os.WriteFile(Name, []byte("base = \"/x/\""), 0o644))
+	c, err = Find("")
+	require.NoError(t, err)
+	assert.Equal(t, "/x/", c.Base)
+	_, err = Find(filepath.Join(dir, "gone.toml"))
+	assert.ErrorContains(t, err, "no such file")
+}
+
+func TestServerFiles(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "maps"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "maps", "tile.png"), []byte("x"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "booked.json"), []byte("{\"ok\":true}"), 0o644))
+	file := filepath.Join(dir, Name)
+	c, err := Parse(file, []byte("[[server.origin]]\nurl = \"https://maps.example/\"\ndir = \"maps\"\n[[server.answer]]\npath = \"/b\"\nfile = \"booked.json\""))
+	require.NoError(t, err)
+	o, err := c.Origins()
+	require.NoError(t, err)
+	assert.Equal(t, 200, o["https://maps.example"].Answer("GET", "/tile.png").Status)
+	r, err := c.SiteRules()
+	require.NoError(t, err)
+	assert.Equal(t, "{\"ok\":true}", string(r.Answers[0].Body))
+	c.Server.Answer[0].File = "gone.json"
+	_, err = c.SiteRules()
+	assert.ErrorContains(t, err, "gone.json")
+	c.Server.Origin[0].Dir = "gone"
+	_, err = c.Origins()
+	assert.ErrorContains(t, err, "no such folder")
+}

@@ -1,0 +1,438 @@
+package fitting
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/gofrs/flock"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/config"
+	"tachyform/internal/manifest"
+	"tachyform/internal/site"
+)
+
+func write(t testing.TB, dir string, files map[string]string) string {
+	t.Helper()
+	for name, data := range files {
+		p := filepath.Join(dir, filepath.FromSlash(name))
+		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
+		require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
+	}
+	return dir
+}
+
+func plan(t testing.TB, dir string, cfg *config.Config, o Options) (*Plan, error) {
+	t.Helper()
+	if cfg == nil {
+		cfg = &config.Config{}
+	}
+	s, err := site.Open(dir, cfg.Base)
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	return Make(context.Background(), s, cfg, o)
+}
+
+func fit(t testing.TB, dir string, cfg *config.Config, o Options) *Plan {
+	t.Helper()
+	p, err := plan(t, dir, cfg, o)
+	require.NoError(t, err)
+	require.NoError(t, p.Apply(context.Background(), nil))
+	return p
+}
+
+// tree gives a digest of every file below a folder, without our own folder.
+func tree(t testing.TB, dir string) map[string][32]byte {
+	t.Helper()
+	out := map[string][32]byte{}
+	require.NoError(t, filepath.WalkDir(dir, func(p string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		data, err := os.ReadFile(p)
+		rel, _ := filepath.Rel(dir, p)
+		out[rel] = sha256.Sum256(data)
+		return err
+	}))
+	return out
+}
+
+// same expects that no file of a tree changed.
+func same(t testing.TB, before, after map[string][32]byte, why ...any) {
+	t.Helper()
+	var changed []string
+	for name := range after {
+		if before[name] != after[name] {
+			changed = append(changed, name)
+		}
+	}
+	for name := range before {
+		if _, ok := after[name]; !ok {
+			changed = append(changed, name+" is gone")
+		}
+	}
+	assert.Empty(t, changed, why...)
+}
+
+// paths names the files that a plan changes.
+func (p *Plan) paths() []string {
+	out := []string{}
+	for _, c := range p.Changes {
+		out = append(out, c.Path)
+	}
+	return out
+}
+
+func read(t testing.TB, dir, name string) string {
+	t.Helper()
+	data, err := os.ReadFile(filepath.Join(dir, filepath.FromSlash(name)))
+	require.NoError(t, err)
+	return string(data)
+}
+
+var small = map[string]string{
+	"index.html":      "<!doctype html>\n<html lang=\"gd\">\n<head>\n  <title>Home - Kelda Mail</title>\n  <meta name=\"description\" content=\"Letters\">\n  <link rel=\"stylesheet\" href=\"a.css\">\n</head>\n<body><a href=\"/\">Kelda Mail</a></body>\n</html>\n",
+	"post/index.html": "<title>Post - Kelda Mail</title><p>x",
+	"a.css":           ":root { --accent: #a03 } body { background: #fafaf0 }",
+	"a.css.map":       "{}",
+}
+
+func values(p *Plan) map[string]string {
+	out := map[string]string{}
+	for _, i := range p.Inferences {
+		out[i.What] = i.Value
+	}
+	return out
+}
+
+func TestInferences(t *testing.T) {
+	p := fit(t, write(t, t.TempDir(), small), nil, Options{})
+	v := values(p)
+	assert.Equal(t, map[string]string{"name": "Kelda Mail", "short_name": "Kelda Mail", "description": "Letters", "lang": "gd", "theme_color": "#aa0033",
+		"background_color": "#fafaf0", "master": "a drawn letter"}, v)
+	for _, i := range p.Inferences {
+		assert.NotEmpty(t, i.From)
+	}
+	cfg := &config.Config{File: "tachyform.toml"}
+	cfg.App.Name, cfg.App.ThemeColor = "Other name of some length", "teal"
+	p, err := plan(t, write(t, t.TempDir(), small), cfg, Options{})
+	require.NoError(t, err)
+	assert.Equal(t, "Other name of some length", values(p)["name"])
+	assert.Equal(t, "Other name", values(p)["short_name"])
+	assert.Equal(t, "teal", values(p)["theme_color"])
+}
+
+func TestFitTwiceChangesNothing(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	first := fit(t, dir, nil, Options{})
+	assert.NotEmpty(t, first.paths())
+	before := tree(t, dir)
+	second := fit(t, dir, nil, Options{})
+	assert.Empty(t, second.paths())
+	same(t, before, tree(t, dir))
+	assert.Equal(t, 2, second.Same["page"])
+
+	other := write(t, t.TempDir(), small)
+	fit(t, other, nil, Options{})
+	same(t, before, tree(t, other), "the same site gives the same bytes")
+}
+
+func TestNothingOfNoUseIsStowed(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	write(t, dir, map[string]string{"login.html": "<input type=password>", "robots.txt": "x"})
+	p := fit(t, dir, nil, Options{})
+	sw := read(t, dir, "sw.js")
+	for _, never := range []string{"a.css.map", "robots.txt", "manifest.webmanifest\"", "icon-512", "\"/sw.js\"", "record.json"} {
+		assert.NotContains(t, sw, never)
+	}
+	assert.NotContains(t, sw, "\"/login.html\":")
+	assert.Contains(t, sw, `{ match: "^/login\\.html$", answer: "network-only" }`)
+	assert.Contains(t, sw, "\"/offline.html\": \"~")
+	assert.Len(t, p.Stowed.Never, 3)
+}
+
+func TestCeiling(t *testing.T) {
+	files := map[string]string{"index.html": "<title>a</title><img src=1.jpg>", "1.jpg": strings.Repeat("x", 5000), "2.jpg": strings.Repeat("y", 9000), "b.html": "<title>b</title><img src=2.jpg>"}
+	cfg := &config.Config{}
+	cfg.Stow.Ceiling = "11 kB"
+	p := fit(t, write(t, t.TempDir(), files), cfg, Options{})
+	assert.Equal(t, 4, p.Stowed.Now, "start page, its picture, offline page and page script")
+	assert.Equal(t, 2, p.Stowed.Later)
+	cfg.Stow.Ceiling = "4 kB"
+	dir := write(t, t.TempDir(), files)
+	p = fit(t, dir, cfg, Options{})
+	assert.Contains(t, strings.Join(p.Remarks, "\n"), "over the ceiling of 4.0 kB; the biggest are 1.jpg")
+	cfg.Stow.Now, cfg.Stow.Never = []string{"/**/*.html"}, []string{"/2.jpg"}
+	p = fit(t, dir, cfg, Options{})
+	assert.NotContains(t, read(t, dir, "sw.js"), "\"/1.jpg\":")
+	assert.Contains(t, read(t, dir, "sw.js"), "\"/b.html\":")
+	assert.Equal(t, "the configuration says so", p.Stowed.Never[0].Why)
+}
+
+func TestExistingManifestIsCompleted(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	own := "{\n\t\"name\": \"Mine\",\n\t\"theme_color\": \"#123456\",\n\t\"x_ours\": [1]\n}\n"
+	write(t, dir, map[string]string{"app.json": own, "index.html": strings.Replace(small["index.html"], "</head>", "<link rel=manifest href=app.json></head>", 1)})
+	fit(t, dir, nil, Options{})
+	got := read(t, dir, "app.json")
+	assert.True(t, strings.HasPrefix(got, own[:len(own)-3]+","), got)
+	m, err := manifest.Process([]byte(got), "app.json", "https://a.example/app.json", "https://a.example/")
+	require.NoError(t, err)
+	assert.Equal(t, "Mine", m.Processed.Name)
+	assert.Equal(t, "standalone", m.Processed.Display)
+	assert.NotEmpty(t, m.Processed.SuitableIcons())
+	assert.NotContains(t, read(t, dir, "index.html"), `rel="manifest"`, "the link that is there is respected")
+	assert.Contains(t, read(t, dir, "post/index.html"), `href="/app.json"`, "pages without it get the same")
+	before := tree(t, dir)
+	assert.Empty(t, fit(t, dir, nil, Options{}).paths())
+	same(t, before, tree(t, dir))
+	sum := sha256.Sum256([]byte(own))
+	assert.Equal(t, own, read(t, dir, originalPath(hexOf(sum[:]))), "the original is kept")
+}
+
+func hexOf(b []byte) string {
+	const digits = "0123456789abcdef"
+	var s strings.Builder
+	for _, c := range b {
+		s.WriteByte(digits[c>>4])
+		s.WriteByte(digits[c&15])
+	}
+	return s.String()
+}
+
+func TestBrokenManifestStopsBeforeAnythingIsWritten(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	write(t, dir, map[string]string{"app.webmanifest": "{ \"name\": }", "index.html": strings.Replace(small["index.html"], "</head>", "<link rel=manifest href=app.webmanifest></head>", 1)})
+	before := tree(t, dir)
+	_, err := plan(t, dir, nil, Options{})
+	require.ErrorIs(t, err, ErrManifest)
+	assert.Contains(t, err.Error(), "app.webmanifest:1:11")
+	same(t, before, tree(t, dir))
+}
+
+func TestConflictsAreNamed(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	write(t, dir, map[string]string{"post/index.html": "<head>\n<link rel=manifest href=other.json></head>"})
+	p := fit(t, dir, nil, Options{})
+	require.Len(t, p.Conflicts, 1)
+	assert.Equal(t, "post/index.html", p.Conflicts[0].File)
+	assert.Equal(t, []int{2, 25}, []int{p.Conflicts[0].Line, p.Conflicts[0].Column})
+}
+
+func TestForeignWorker(t *testing.T) {
+	own := map[string]string{"main.js": `navigator.serviceWorker.register("/push.js")`, "push.js": "onpush = () => {}"}
+	dir := write(t, write(t, t.TempDir(), small), own)
+	p := fit(t, dir, nil, Options{})
+	require.NotNil(t, p.Foreign)
+	assert.Equal(t, "main.js", p.Foreign.File)
+	assert.Empty(t, p.Worker)
+	assert.NoFileExists(t, filepath.Join(dir, "sw.js"))
+	assert.NotContains(t, read(t, dir, "index.html"), "sw-page.js")
+	assert.Equal(t, own["push.js"], read(t, dir, "push.js"))
+
+	p = fit(t, dir, nil, Options{ReplaceWorker: true})
+	assert.Equal(t, "push.js", p.Worker)
+	assert.True(t, strings.HasPrefix(read(t, dir, "push.js"), "// Tachyform "))
+	before := tree(t, dir)
+	p = fit(t, dir, nil, Options{})
+	assert.Empty(t, p.paths(), "what was replaced once stays replaced")
+	same(t, before, tree(t, dir))
+}
+
+func TestNamesThatAreTaken(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	taken := map[string]string{"sw.js": "// something else", "sw-page.js": "1", "icons/icon-192.png": "x", "favicon.ico": "theirs", "offline.html": "<title>Gone fishing</title>"}
+	write(t, dir, taken)
+	p := fit(t, dir, nil, Options{})
+	for name, data := range taken {
+		if name != "offline.html" {
+			assert.Equal(t, data, read(t, dir, name))
+		}
+	}
+	assert.Equal(t, "app-sw.js", p.Worker)
+	assert.FileExists(t, filepath.Join(dir, "app-icons", "icon-192.png"))
+	assert.Contains(t, read(t, dir, "app-sw.js"), `offline: "/offline.html"`)
+	assert.Contains(t, read(t, dir, "offline.html"), "Gone fishing")
+	assert.Empty(t, fit(t, dir, nil, Options{}).paths())
+}
+
+func TestPagesLeftAlone(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	write(t, dir, map[string]string{"empty.html": "", "bin.html": "\x00\x01", "frag.html": "{% include x %}", "cdn.html": "<base href='https://cdn.example/'><p>", "legacy/a.html": "<p>"})
+	cfg := &config.Config{}
+	cfg.Pages.Leave = []string{"/legacy/**"}
+	before := tree(t, dir)
+	p := fit(t, dir, cfg, Options{})
+	why := map[string]string{}
+	for _, l := range p.Left {
+		why[l.Path] = l.Why
+	}
+	assert.Len(t, why, 5)
+	assert.Contains(t, why["cdn.html"], "another origin")
+	assert.Contains(t, why["legacy/a.html"], "configured")
+	after := tree(t, dir)
+	for name := range why {
+		assert.Equal(t, before[name], after[name], name)
+	}
+	cfg.Pages.Leave = nil
+	fit(t, dir, cfg, Options{})
+	assert.NotEqual(t, before["legacy/a.html"], tree(t, dir)["legacy/a.html"])
+	cfg.Pages.Leave = []string{"/legacy/**"}
+	fit(t, dir, cfg, Options{})
+	assert.Equal(t, before["legacy/a.html"], tree(t, dir)["legacy/a.html"], "what an earlier fit inserted is taken out again")
+}
+
+func TestSymbolicLinksAreEditedOnce(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	require.NoError(t, os.Symlink("post/index.html", filepath.Join(dir, "again.html")))
+	fit(t, dir, nil, Options{})
+	info, err := os.Lstat(filepath.Join(dir, "again.html"))
+	require.NoError(t, err)
+	assert.NotZero(t, info.Mode()&fs.ModeSymlink, "the link stays a link")
+	assert.Equal(t, 1, strings.Count(read(t, dir, "again.html"), "rel=\"manifest\""))
+	assert.Empty(t, fit(t, dir, nil, Options{}).paths())
+}
+
+func TestModesAreKept(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	require.NoError(t, os.Chmod(filepath.Join(dir, "index.html"), 0o640))
+	fit(t, dir, nil, Options{})
+	info, err := os.Stat(filepath.Join(dir, "index.html"))
+	require.NoError(t, err)
+	assert.Equal(t, fs.FileMode(0o640), info.Mode().Perm())
+}
+
+func TestReadOnlyFilesStopBeforeAnythingIsWritten(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	require.NoError(t, os.Chmod(filepath.Join(dir, "post", "index.html"), 0o444))
+	before := tree(t, dir)
+	p, err := plan(t, dir, nil, Options{})
+	require.NoError(t, err)
+	err = p.Apply(context.Background(), nil)
+	require.Error(t, err)
+	assert.Contains(t, err.Error(), "nothing was written, because post/index.html is read-only")
+	same(t, before, tree(t, dir))
+}
+
+func TestOneRunAtATime(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	p, err := plan(t, dir, nil, Options{})
+	require.NoError(t, err)
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, site.OwnDir), 0o755))
+	lock := flock.New(filepath.Join(dir, filepath.FromSlash(lockFile)))
+	ok, err := lock.TryLock()
+	require.NoError(t, err)
+	require.True(t, ok)
+	require.ErrorIs(t, p.Apply(context.Background(), nil), ErrBusy)
+	require.NoError(t, lock.Unlock())
+	require.NoError(t, p.Apply(context.Background(), nil))
+}
+
+func TestAFileThatChangesMeanwhile(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	p, err := plan(t, dir, nil, Options{})
+	require.NoError(t, err)
+	write(t, dir, map[string]string{"post/index.html": "<p>quick change"})
+	err = p.Apply(context.Background(), nil)
+	require.ErrorIs(t, err, ErrChanged)
+	assert.Equal(t, "<p>quick change", read(t, dir, "post/index.html"))
+	fit(t, dir, nil, Options{})
+	assert.Contains(t, read(t, dir, "post/index.html"), "quick change")
+	assert.NoFileExists(t, filepath.Join(dir, filepath.FromSlash(journalFile)))
+}
+
+func TestInterruptedRunsAreCompleted(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	p, err := plan(t, dir, nil, Options{})
+	require.NoError(t, err)
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	require.ErrorIs(t, p.Apply(ctx, nil), context.Canceled)
+	// A run that was killed leaves its journal, a temporary file, and some files in place.
+	j := journal{Format: journalFormat, Next: p.next, Temps: []string{tempName("sw.js"), "../outside", "index.html"}}
+	data, err := json.Marshal(j)
+	require.NoError(t, err)
+	write(t, dir, map[string]string{journalFile: string(data), tempName("sw.js"): "half"})
+	for _, c := range p.Changes {
+		if c.Kind == "icon" {
+			write(t, dir, map[string]string{c.Path: string(c.data)})
+		}
+	}
+	fit(t, dir, nil, Options{})
+	assert.NoFileExists(t, filepath.Join(dir, tempName("sw.js")))
+	assert.FileExists(t, filepath.Join(dir, "index.html"), "only our own temporary files are removed")
+	assert.NoDirExists(t, filepath.Join(dir, "app-icons"), "files of the interrupted run are known as ours")
+	want := write(t, t.TempDir(), small)
+	fit(t, want, nil, Options{})
+	same(t, tree(t, want), tree(t, dir))
+}
+
+func TestDryRunShowsEverything(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	before := tree(t, dir)
+	p, err := plan(t, dir, nil, Options{})
+	require.NoError(t, err)
+	var b bytes.Buffer
+	require.NoError(t, p.Diff(&b))
+	same(t, before, tree(t, dir))
+	for _, part := range []string{"--- a/index.html\n+++ b/index.html\n", "+  <link rel=\"manifest\" href=\"/manifest.webmanifest\">", "--- /dev/null\n+++ b/sw.js\n", "Binary file b/icons/icon-192.png would be written"} {
+		assert.Contains(t, b.String(), part)
+	}
+}
+
+func TestMasters(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	cfg := &config.Config{}
+	for master, want := range map[string]string{"gone.svg": "no such file", dir: "it is a folder", filepath.Join(dir, "index.html"): "not an SVG"} {
+		cfg.Icons.Master = master
+		_, err := plan(t, dir, cfg, Options{})
+		require.Error(t, err)
+		assert.Contains(t, err.Error(), want)
+	}
+}
+
+func TestCopy(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	before := tree(t, dir)
+	s, err := site.Open(dir, "/")
+	require.NoError(t, err)
+	defer s.Close()
+	out := filepath.Join(t.TempDir(), "out")
+	copied, err := Copy(s, out)
+	require.NoError(t, err)
+	copied.Close()
+	fit(t, out, nil, Options{})
+	same(t, before, tree(t, dir))
+	_, err = Copy(s, write(t, t.TempDir(), map[string]string{"x": "y"}))
+	assert.ErrorContains(t, err, "not empty")
+	again, err := Copy(s, out)
+	require.NoError(t, err, "an earlier copy may be written again")
+	again.Close()
+}
+
+func TestDamagedRecord(t *testing.T) {
+	dir := write(t, write(t, t.TempDir(), small), map[string]string{recordFile: "{"})
+	_, err := plan(t, dir, nil, Options{})
+	assert.ErrorContains(t, err, "not a record")
+	write(t, dir, map[string]string{recordFile: `{"format":"tachyform.record/1","files":{"../x":{"sha256":"a"}}}`})
+	_, err = plan(t, dir, nil, Options{})
+	assert.ErrorContains(t, err, "no path inside the site")
+	assert.False(t, errors.Is(err, fs.ErrNotExist))
+}
+
+func TestLetterMark(t *testing.T) {
+	for _, n := range []string{"Skerry", "\u00c6gir", "\u6e21\u8239", "", "7 ships"} {
+		assert.Contains(t, string(letterMark(n, "#0b4f6c")), "<path")
+	}
+	assert.Equal(t, "#ffffff", ink("#0b4f6c"))
+	assert.Equal(t, "#10202c", ink("#ffffff"))
+}

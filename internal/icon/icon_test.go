@@ -1,0 +1,231 @@
+package icon
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"hash/crc32"
+	"image"
+	"image/color"
+	"image/draw"
+	"image/jpeg"
+	"image/png"
+	"math"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+const disc = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 10 10"><circle cx="5" cy="5" r="4" fill="#0b4f6c"/></svg>`
+
+func load(t testing.TB, data string) *Master {
+	t.Helper()
+	m, err := Load(context.Background(), "mark", []byte(data))
+	require.NoError(t, err)
+	return m
+}
+
+func pngOf(t testing.TB, m image.Image) string {
+	t.Helper()
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, m))
+	return b.String()
+}
+
+// square is an opaque picture with a block of another colour in the middle.
+func square(n, block int, bg, fg color.Color) *image.NRGBA {
+	m := image.NewNRGBA(image.Rect(0, 0, n, n))
+	draw.Draw(m, m.Rect, image.NewUniform(bg), image.Point{}, draw.Src)
+	draw.Draw(m, image.Rect((n-block)/2, (n-block)/2, (n+block)/2, (n+block)/2), image.NewUniform(fg), image.Point{}, draw.Src)
+	return m
+}
+
+func decode(t testing.TB, data []byte) *image.NRGBA {
+	t.Helper()
+	m, err := png.Decode(bytes.NewReader(data))
+	require.NoError(t, err)
+	out := image.NewNRGBA(m.Bounds())
+	draw.Draw(out, out.Rect, m, m.Bounds().Min, draw.Src)
+	return out
+}
+
+func TestSet(t *testing.T) {
+	mark, err := os.ReadFile("../../demo/site/assets/brand/mark.svg")
+	require.NoError(t, err)
+	red := color.NRGBA{200, 0, 0, 255}
+	for name, c := range map[string]struct {
+		data string
+		want []string // parts of remarks
+	}{
+		"svg":          {string(mark), nil},
+		"transparent":  {disc, nil},
+		"large raster": {pngOf(t, square(600, 300, color.White, red)), []string{"edge colour"}},
+		"small raster": {pngOf(t, square(64, 32, color.White, red)), []string{"scaled up from it"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			m := load(t, c.data)
+			icons, remarks, err := Make(context.Background(), m, Standard, Options{Backgrounds: []color.NRGBA{{248, 245, 239, 255}}})
+			require.NoError(t, err)
+			for _, w := range c.want {
+				assert.Contains(t, strings.Join(remarks, "\n"), w)
+			}
+			for _, i := range icons {
+				w, h, kind, err := Size(i.Data)
+				require.NoError(t, err)
+				assert.Equal(t, i.Sizes[len(i.Sizes)-1], w, i.File)
+				assert.Equal(t, w, h)
+				assert.Equal(t, i.Type, kind)
+				if i.Purpose == Touch || i.Purpose == Maskable {
+					img := decode(t, i.Data)
+					assert.True(t, img.Opaque(), i.File)
+				}
+			}
+			again, _, err := Make(context.Background(), m, Standard, Options{Backgrounds: []color.NRGBA{{248, 245, 239, 255}}})
+			require.NoError(t, err)
+			assert.Equal(t, icons, again, "the same bytes every time")
+		})
+	}
+}
+
+func TestArtStaysInTheSafeZone(t *testing.T) {
+	white := color.NRGBA{255, 255, 255, 255}
+	for name, data := range map[string]string{
+		"a square to the edges": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 10 10"><rect width="10" height="10" fill="#0b4f6c"/><path d="M0 0L10 10" stroke="#fff"/></svg>`,
+		"off centre":            `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 10 10"><rect x="0" y="0" width="3" height="2" fill="#0b4f6c"/></svg>`,
+		"a disc":                disc,
+	} {
+		m := load(t, data)
+		icons, _, err := Make(context.Background(), m, []Want{{"m.png", Maskable, []int{200}}}, Options{Background: &white})
+		require.NoError(t, err)
+		img := decode(t, icons[0].Data)
+		inked := 0
+		for y := range 200 {
+			for x := range 200 {
+				c := img.NRGBAAt(x, y)
+				if int(c.R)+int(c.G)+int(c.B) > 740 {
+					continue
+				}
+				inked++
+				if m.Opaque && !m.plain {
+					continue
+				}
+				assert.LessOrEqual(t, math.Hypot(float64(x)-99.5, float64(y)-99.5), 82.0, "%s: ink at %d,%d", name, x, y)
+			}
+		}
+		assert.Greater(t, inked, 500, name)
+	}
+}
+
+func TestScalingAverages(t *testing.T) {
+	src := image.NewNRGBA(image.Rect(0, 0, 64, 64))
+	for y := range 64 {
+		for x := range 64 {
+			if (x+y)%2 == 0 {
+				src.SetNRGBA(x, y, color.NRGBA{255, 0, 0, 255})
+			}
+		}
+	}
+	out := fromImage(src).area(16, 0, 0, 64).image()
+	for _, p := range []image.Point{{0, 0}, {7, 9}, {15, 15}} {
+		c := out.NRGBAAt(p.X, p.Y)
+		assert.Equal(t, color.NRGBA{255, 0, 0, 128}, c, "half covered, with no dark fringe")
+	}
+}
+
+func TestHostileMasters(t *testing.T) {
+	header := func(w, h uint32) string {
+		b := []byte("\x89PNG\r\n\x1a\n")
+		d := binary.BigEndian.AppendUint32(nil, w)
+		d = append(binary.BigEndian.AppendUint32(d, h), 8, 6, 0, 0, 0)
+		b = binary.BigEndian.AppendUint32(b, uint32(len(d)))
+		c := append([]byte("IHDR"), d...)
+		b = append(b, c...)
+		return string(binary.BigEndian.AppendUint32(b, crc32.ChecksumIEEE(c)))
+	}
+	for name, c := range map[string]struct{ data, want string }{
+		"not a picture":             {"hello", "not an SVG"},
+		"empty file":                {"", "not an SVG"},
+		"ten gigabytes":             {header(50_000, 50_000), "at most 8192 px"},
+		"too many pixels":           {header(8000, 8000), "at most"},
+		"cut off":                   {header(10, 10), "damaged PNG"},
+		"svg without its namespace": {`<svg viewBox="0 0 1 1"><rect width="1" height="1"/></svg>`, "xmlns"},
+		"empty svg":                 {`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1 1"/>`, "empty"},
+		"broken svg":                {`<svg xmlns="http://www.w3.org/2000/svg"><rect`, "cannot be drawn"},
+		"long and thin":             {`<svg xmlns="http://www.w3.org/2000/svg" width="1000" height="1"><rect width="9" height="9"/></svg>`, "its size is"},
+		"endless use":               {`<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 1 1"><g id="a"><use xlink:href="#a"/></g></svg>`, ""},
+		"entities":                  {`<!DOCTYPE svg [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;"><!ENTITY c "&b;&b;&b;&b;&b;&b;&b;&b;&b;&b;"><!ENTITY d "&c;&c;&c;&c;&c;&c;&c;&c;&c;&c;"><!ENTITY e "&d;&d;&d;&d;&d;&d;&d;&d;&d;&d;">]><svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1 1"><text>&e;&e;&e;&e;</text></svg>`, ""},
+		"too many tags":             {`<svg xmlns="http://www.w3.org/2000/svg">` + strings.Repeat("<g/>", 200_001), "more than"},
+		"too large":                 {`<svg xmlns="http://www.w3.org/2000/svg">` + strings.Repeat(" ", 4<<20), "at most"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			_, err := Load(context.Background(), "mark", []byte(c.data))
+			require.Error(t, err)
+			assert.Contains(t, err.Error(), c.want)
+			assert.Contains(t, err.Error(), "mark: ")
+		})
+	}
+	_, err := Load(context.Background(), "mark", []byte("hello"))
+	assert.True(t, errors.Is(err, ErrNotPicture))
+}
+
+func TestWarnings(t *testing.T) {
+	svg := func(inside string) string {
+		return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 10 10"><rect width="9" height="9"/>` + inside + `</svg>`
+	}
+	for data, want := range map[string]string{
+		svg(`<text y="5">A</text>`): "text to paths", svg(`<foreignObject/>`): "foreignObject", svg(`<script/>`): "script", svg(`<animate/>`): "animated",
+		svg(`<image href="photo.jpg"/>`): "other files",
+		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><rect width="9" height="9"/></svg>`: "nearly empty",
+		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 10"><rect width="20" height="10"/></svg>`: "not square",
+	} {
+		assert.Contains(t, strings.Join(load(t, data).Warnings, "\n"), want)
+	}
+	assert.Empty(t, load(t, disc).Warnings)
+}
+
+func TestPNGIsLossless(t *testing.T) {
+	many := image.NewNRGBA(image.Rect(0, 0, 40, 30))
+	for i := range many.Pix {
+		many.Pix[i] = byte(i * 7)
+	}
+	gray := image.NewNRGBA(image.Rect(0, 0, 33, 5))
+	for i := range gray.Pix {
+		gray.Pix[i] = byte(i / 4 * 5)
+		if i%4 == 3 {
+			gray.Pix[i] = 255
+		}
+	}
+	key := square(9, 4, color.NRGBA{}, color.NRGBA{10, 20, 30, 255})
+	for name, m := range map[string]*image.NRGBA{"many colours": many, "grey": gray, "two colours": square(17, 5, color.White, color.Black), "colour key": key} {
+		out := decode(t, EncodePNG(m))
+		require.Equal(t, m.Rect, out.Rect, name)
+		for i := 0; i < len(m.Pix); i += 4 {
+			if m.Pix[i+3] == 0 && out.Pix[i+3] == 0 {
+				continue
+			}
+			require.Equal(t, m.Pix[i:i+4], out.Pix[i:i+4], "%s, pixel %d", name, i/4)
+		}
+		var plain bytes.Buffer
+		require.NoError(t, png.Encode(&plain, m))
+		assert.LessOrEqual(t, len(EncodePNG(m)), plain.Len(), name)
+	}
+}
+
+func TestSizeOfFiles(t *testing.T) {
+	var b bytes.Buffer
+	require.NoError(t, jpeg.Encode(&b, square(20, 5, color.White, color.Black), nil))
+	w, h, kind, err := Size(b.Bytes())
+	require.NoError(t, err)
+	assert.Equal(t, []any{20, 20, "image/jpeg"}, []any{w, h, kind})
+	_, _, kind, err = Size([]byte(disc))
+	require.NoError(t, err)
+	assert.Equal(t, "image/svg+xml", kind)
+	for _, bad := range []string{"", "hello", "\x00\x00\x01\x00\x02\x00xx"} {
+		_, _, _, err = Size([]byte(bad))
+		assert.Error(t, err)
+	}
+}

@@ -1,0 +1,153 @@
+package markup
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+const ferryPage = `<!doctype html>
+<html lang="en-GB" dir="ltr">
+<head>
+  <meta charset="utf-8">
+  <title>Fares &amp; tickets - Skerry Line</title>
+  <base href="/site/"><base href="/other/">
+  <meta name="Description" content="What a crossing costs">
+  <meta name="theme-color" content="#0b4f6c" media="(prefers-color-scheme: dark)">
+  <meta property="og:site_name" content="Skerry">
+  <meta name="application-name" content="Skerry Line">
+  <meta http-equiv="refresh" content="5; url='next.html'">
+  <meta http-equiv="Content-Security-Policy" content="default-src 'self'">
+  <meta name=viewport content=width=device-width>
+  <link rel="stylesheet" href="app.css"><link rel="alternate stylesheet" href="dark.css"><link rel=stylesheet href=print.css media=print>
+  <link rel="shortcut icon" href="favicon.ico"><link rel=apple-touch-icon href=touch.png><link rel=manifest href=m.json>
+  <link rel=modulepreload href=pre.js><link rel=preload href=font.woff2 as=font crossorigin>
+  <script type="importmap">{"imports": {"lib": "/lib.js", "x/": "/x/"}}</script>
+  <script type="module" src="main.js"></script><script nomodule src="old.js"></script><script src="plain.js"></script>
+  <script type="application/ld+json">{"a": "fetch('/no')"}</script>
+  <script>fetch("/data.json")</script>
+  <style>body { background: url(bg.png) }</style>
+</head>
+<body style="background: url('sea.jpg')">
+  <a href="/"><img src="logo.svg" alt="Skerry"> Line</a>
+  <h1>Fares <b>today</b></h1>
+  <img srcset="small.jpg 640w, large.jpg 1280w, huge.jpg 2560w" src="fallback.jpg" loading="lazy"><picture><source srcset="a.webp 1x, b.webp 2x"></picture>
+  <video poster="p.jpg"><source src="v.mp4"><track src="t.vtt"></video><audio src="horn.wav"></audio>
+  <iframe src="map.html"></iframe><object data="o.pdf"></object><embed src="e.swf">
+  <svg><image href="i.png"/><use href="#local"/><use xlink:href="sprite.svg#a"/></svg>
+  <template><img src="never.jpg"></template><noscript><img src="never2.jpg"></noscript>
+  <form action="/book" method=post><input type=password><input type=image src=go.png></form>
+</body>`
+
+func TestReadPage(t *testing.T) {
+	p := ReadPage([]byte(ferryPage))
+	assert.Equal(t, "utf-8", p.Encoding)
+	assert.Equal(t, "en-GB", p.Lang)
+	assert.Equal(t, "Fares & tickets - Skerry Line", p.Title.Value)
+	assert.Equal(t, "What a crossing costs", p.Description.Value)
+	assert.Equal(t, "/site/", p.Base.Value)
+	assert.Equal(t, "(prefers-color-scheme: dark)", p.ThemeColors[0].Media)
+	assert.Equal(t, "Skerry Line", p.AppNames[0].Value)
+	assert.Equal(t, "Skerry Line", p.Brand)
+	assert.Equal(t, []string{"Fares today"}, p.Headings)
+	assert.Equal(t, "width=device-width", p.Viewport.Value)
+	assert.Equal(t, "default-src 'self'", p.CSP[0].Value)
+	assert.True(t, p.HasPassword)
+	assert.Equal(t, []Form{{Action: "/book", Method: "POST", Offset: p.Forms[0].Offset}}, p.Forms)
+	got := map[Use][]string{}
+	for _, r := range p.Refs {
+		got[r.Use] = append(got[r.Use], r.URL)
+	}
+	assert.Equal(t, map[Use][]string{
+		UseStyle: {"app.css"}, UseIcon: {"favicon.ico", "touch.png"}, UseManifest: {"m.json"}, UseModule: {"pre.js", "/lib.js", "main.js"}, UsePreload: {"font.woff2"},
+		UseScript: {"plain.js"}, UseImage: {"sea.jpg", "logo.svg", "large.jpg", "a.webp", "p.jpg", "i.png", "sprite.svg#a", "go.png"}, UseVideo: {"v.mp4"}, UseTrack: {"t.vtt"},
+		UseAudio: {"horn.wav"}, UseFrame: {"map.html"}, UseObject: {"o.pdf", "e.swf"}, UseLink: {"/"}, UseRefresh: {"next.html"},
+	}, got)
+	assert.Len(t, p.Scripts, 1)
+	assert.Len(t, p.Styles, 1)
+}
+
+func TestEncodings(t *testing.T) {
+	for src, want := range map[string]string{
+		"<meta charset=shift_jis><title>\x83\x5c</title>": "\u30bd", "<meta charset=windows-1252><title>\xe9</title>": "\u00e9",
+		"\xff\xfe<\x00t\x00i\x00t\x00l\x00e\x00>\x00\x00\x01<\x00/\x00t\x00i\x00t\x00l\x00e\x00>\x00": "\u0100",
+		"<title>\xc3\xa9</title>": "\u00c3\u00a9", "\xef\xbb\xbf<title>\xc3\xa9</title>": "\u00e9",
+	} {
+		assert.Equal(t, want, ReadPage([]byte(src)).Title.Value, "%q", src)
+	}
+}
+
+func TestCandidates(t *testing.T) {
+	assert.Equal(t, []Candidate{{"a,b.png", 0, 0}, {"data:image/png;base64,AA", 0, 2}, {"c.png", 300, 0}}, Candidates(" a,b.png , data:image/png;base64,AA 2x,c.png 300w"))
+	assert.Equal(t, "a", PickCandidate("b 2x, a", 1280))
+	assert.Equal(t, "b", PickCandidate("a 100w, b 500w", 1280), "the densest when none is dense enough")
+	assert.Equal(t, "", PickCandidate(" , ", 1280))
+}
+
+func TestStyleRefs(t *testing.T) {
+	src := `@charset "utf-8"; @import "a.css"; @import url(b.css) screen; @namespace url(http://www.w3.org/1999/xhtml);
+/* url(no.png) */ .a { background: url( 'c d.png' ), url(e\29.png); content: "url(no)" }
+.b { background-image: image-set("f.avif" type("image/avif"), url("g.png") 1x); filter: url(#local) }
+@font-face { font-family: X; src: url(x.woff2) format("woff2"), url(x.woff) format("woff") }
+@font-face { src: url(y.woff2) } .c { cursor: url(data:image/png;base64,AA), auto; mask: URL(h.svg) }`
+	var got []string
+	for _, r := range StyleRefs([]byte(src), 100) {
+		s := string(r.Use) + " " + r.URL
+		if r.Lazy {
+			s += " later"
+		}
+		got = append(got, s)
+		assert.GreaterOrEqual(t, r.Offset, 100)
+	}
+	assert.Equal(t, []string{"style a.css", "style b.css", "image c d.png", "image e).png", "image f.avif", "image g.png", "font x.woff2", "font x.woff later", "font y.woff2", "image h.svg"}, got)
+	assert.Nil(t, StyleRefs([]byte("a { color: red }"), 0))
+}
+
+func TestStyleColors(t *testing.T) {
+	bg, props := StyleColors([]byte(`:root { --brand: #0b4f6c; --x: 1px } html { background: white } body { background-color: var(--brand) } @media print { body { background: red } } .a { background: blue }`))
+	assert.Equal(t, "var(--brand)", bg)
+	assert.Equal(t, "#0b4f6c", props["--brand"])
+}
+
+func TestReadScript(t *testing.T) {
+	src := `import a from "./a.js"; import "./b.js"; export * from './c.js';
+const base = "/api/", url = base + "boats"; const sw = navigator.serviceWorker;
+const lazy = () => import("./d.js");
+fetch(url); fetch("/post", { method: "POST" }); window.fetch(new Request("/r")); fetch(unknown); cache.fetch("/no"); self.fetch(` + "`${base}t`" + `);
+const x = new XMLHttpRequest(); x.open("get", "/x.json"); window.open("GET", "/w");
+new Worker(new URL("w.js", import.meta.url)); new SharedWorker("s.js");
+navigator.serviceWorker.register("/sw.js", { scope: "/app/", type: "module" }); sw.register(computed());
+addEventListener("load", () => navigator.serviceWorker.register(new URL("./sw2.js", import.meta.url).href));
+localStorage.a = 1;`
+	f := ReadScript([]byte(src), 10)
+	assert.Empty(t, f.Broken)
+	var got []string
+	for _, r := range f.Refs {
+		got = append(got, string(r.Use)+" "+r.Method+" "+r.URL)
+	}
+	assert.Equal(t, []string{"module  ./a.js", "module  ./b.js", "module  ./c.js", "module  ./d.js", "fetch  /api/boats", "fetch POST /post", "fetch  /r", "fetch  /api/t", "fetch  /x.json", "worker  w.js", "worker  s.js"}, got)
+	assert.Equal(t, "./a.js", src[f.Refs[0].Offset-10:][:6], "offsets are those of the file")
+	assert.Equal(t, []Registration{
+		{URL: "/sw.js", Scope: "/app/", Module: true, Known: true, Offset: f.Registrations[0].Offset},
+		{Offset: f.Registrations[1].Offset},
+		{URL: "./sw2.js", Relative: true, Known: true, Offset: f.Registrations[2].Offset},
+	}, f.Registrations)
+	assert.True(t, f.Stores["localStorage"])
+	assert.True(t, f.Listens["load"])
+	assert.NotEmpty(t, ReadScript([]byte("import ; fetch("), 0).Broken)
+	assert.Equal(t, "a.js", ReadScript([]byte("importScripts('a.js')"), 0).ImportScripts[0].URL)
+}
+
+func FuzzReadPage(f *testing.F) {
+	f.Add([]byte(ferryPage))
+	f.Fuzz(func(t *testing.T, src []byte) {
+		p := ReadPage(src)
+		for _, s := range p.Scripts {
+			ReadScript(s.Source, s.Offset)
+		}
+		for _, s := range p.Styles {
+			StyleRefs(s.Source, s.Offset)
+			StyleColors(s.Source)
+		}
+	})
+}
