@@ -127,6 +127,7 @@ func TestEachCheckFails(t *testing.T) {
 		"pages/viewport-missing":           {map[string]string{"fares.html": head(`name="viewport"`, `name="view"`)}, "fares.html:1:1"},
 		"pages/touch-icon-missing":         {map[string]string{"index.html": head(`/192.png`, `/gone.png`)}, "index.html:1:157"},
 		"pages/touch-icon-transparent":     {map[string]string{"192.png": picture(t, 192, 200)}, "192.png:0:0"},
+		"pages/reference-leads-nowhere":    {map[string]string{"fares.html": goodHead + `<img src="/gone.png">`}, ""},
 		"worker/none":                      {map[string]string{"index.html": head(`serviceWorker`, `noWorker`), "fares.html": head(`serviceWorker`, `noWorker`), "offline.html": head(`serviceWorker`, `noWorker`)}, "index.html:0:0"},
 		"worker/not-installed":             {map[string]string{"sw.js": strings.Replace(goodWorker, "/fares.html", "/gone.html", 1)}, "sw.js:2:0"},
 		"worker/start-url-out-of-scope":    {map[string]string{"index.html": head(`"/sw.js"`, `"/sw.js", {scope: "/app/"}`)}, "m.json:3:16"},

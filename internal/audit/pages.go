@@ -5,12 +5,35 @@ import (
 	"fmt"
 	"image"
 	_ "image/png" // touch icons are looked into
+	"slices"
 	"strings"
 
 	"tachyform/internal/markup"
 )
 
 var pageChecks = []Check{
+	{
+		ID: "pages/reference-leads-nowhere", Level: Warning, Area: "pages", Title: "What pages ask for is there",
+		Why:  "The page asks for a file that the site does not have, online or not: a style, picture or script is missing for everybody.",
+		Mend: "put the file there, or remove the reference", Spec: "HTML Standard, \"Fetching resources\"",
+		run: func(f *facts) ([]Finding, bool) {
+			nowhere := dead(f)
+			first := map[string]string{}
+			for _, p := range append(slices.Clone(f.rehearsal.Visits), f.rehearsal.Pages...) {
+				for _, m := range p.Missing {
+					if _, ok := first[m.URL]; nowhere[m.URL] && !ok {
+						first[m.URL] = p.URL
+					}
+				}
+			}
+			var out []Finding
+			for u, page := range first {
+				out = append(out, Finding{URL: u, Message: "asked for by " + page + ", and not in the site"})
+			}
+			slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(a.URL, b.URL) })
+			return out, true
+		},
+	},
 	{
 		ID: "pages/manifest-not-linked", Level: Warning, Area: "pages", Title: "Every page links the manifest",
 		Why:  "A visitor who arrives on a page without the link is offered no installation there.",

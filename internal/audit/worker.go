@@ -2,6 +2,7 @@ package audit
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"tachyform/internal/rehearsal"
@@ -75,10 +76,35 @@ var workerChecks = []Check{
 	},
 }
 
+// dead lists what a page misses even when there is a network: no worker can help there.
+func dead(f *facts) map[string]bool {
+	out := map[string]bool{}
+	for _, v := range f.rehearsal.Visits {
+		for _, m := range v.Missing {
+			out[m.URL] = true
+		}
+	}
+	for _, p := range f.rehearsal.Pages {
+		for _, m := range p.Missing {
+			if u, _, _ := strings.Cut(m.URL, "?"); strings.HasPrefix(u, f.site.Base) {
+				if a := f.server.Answer("GET", u); a.Status >= 400 {
+					out[m.URL] = true
+				}
+			}
+		}
+	}
+	return out
+}
+
 // offline gives a finding for each page with an outcome when there is no network.
 func offline(f *facts, outcome rehearsal.Outcome, start bool) []Finding {
 	var out []Finding
+	nowhere := dead(f)
 	for _, p := range f.rehearsal.Pages {
+		p.Missing = slices.DeleteFunc(slices.Clone(p.Missing), func(m rehearsal.Missing) bool { return nowhere[m.URL] })
+		if p.Outcome == rehearsal.Partial && len(p.Missing) == 0 {
+			continue
+		}
 		if p.Network != "offline" || p.Outcome != outcome || start != (p.URL == f.inv.StartFile.URL) {
 			continue
 		}

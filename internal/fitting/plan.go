@@ -110,6 +110,9 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 	if err != nil {
 		return nil, err
 	}
+	if rec.Icons == "" { // a master is likely to be SVG: let its renderer start while the pages are read
+		icon.Warm()
+	}
 	inv, err := survey.Take(ctx, s, opts.Progress)
 	if err != nil {
 		return nil, err

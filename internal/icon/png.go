@@ -39,12 +39,13 @@ func EncodePNG(m *image.NRGBA) []byte {
 	var filtered []byte
 	best := math.MaxInt
 	for _, r := range forms(m) {
+		rows := filterAll(r)
 		for _, s := range strategies {
 			if (r.colorType == 3 || r.depth < 8) && s != 0 && s != minSum {
 				continue
 			}
-			f := filter(r, s)
-			if n := len(deflate(f, 4)) + len(r.plte) + len(r.trns); n < best {
+			f := choose(rows, s)
+			if n := len(deflate(f, 2)) + len(r.plte) + len(r.trns); n < best {
 				best, pick, filtered = n, r, f
 			}
 		}
@@ -193,7 +194,7 @@ func pack(row []byte, d int) []byte {
 }
 
 func filterRow(dst, row, up []byte, bpp, f int) []byte {
-	dst = append(dst[:0], byte(f))
+	dst = append(dst, byte(f))
 	for i, v := range row {
 		var a, b, c byte
 		if i >= bpp {
@@ -231,41 +232,61 @@ func filterRow(dst, row, up []byte, bpp, f int) []byte {
 
 func abs(x int) int { return max(x, -x) }
 
-func filter(r raw, s int) []byte {
-	var out, up []byte
-	for _, row := range r.rows {
-		if s < 5 {
-			out = append(out, filterRow(nil, row, up, r.bpp, s)...)
-		} else {
-			var best []byte
-			cost := math.Inf(1)
-			for f := range 5 {
-				c := filterRow(nil, row, up, r.bpp, f)
-				var k float64
-				if s == minSum {
-					for _, v := range c[1:] {
-						k += float64(abs(int(int8(v))))
-					}
-				} else {
-					var hist [256]int
-					for _, v := range c {
-						hist[v]++
-					}
-					for _, n := range hist {
-						if n > 0 {
-							k -= float64(n) * math.Log2(float64(n)/float64(len(c)))
-						}
-					}
-				}
-				if k < cost {
-					best, cost = c, k
-				}
-			}
-			out = append(out, best...)
+// filterAll gives every row with each of the five filters.
+func filterAll(r raw) [][5][]byte {
+	out := make([][5][]byte, len(r.rows))
+	var up []byte
+	for y, row := range r.rows {
+		buf := make([]byte, 0, 5*(len(row)+1))
+		for f := range 5 {
+			n := len(buf)
+			buf = filterRow(buf, row, up, r.bpp, f)
+			out[y][f] = buf[n:len(buf):len(buf)]
 		}
 		up = row
 	}
 	return out
+}
+
+// choose joins the rows, each with the filter that a strategy asks for.
+func choose(rows [][5][]byte, s int) []byte {
+	var out []byte
+	for _, candidates := range rows {
+		if s < 5 {
+			out = append(out, candidates[s]...)
+			continue
+		}
+		best, cost := 0, math.Inf(1)
+		for f, c := range candidates {
+			if k := rowCost(c, s); k < cost {
+				best, cost = f, k
+			}
+		}
+		out = append(out, candidates[best]...)
+	}
+	return out
+}
+
+// rowCost guesses how well a filtered row compresses: by the sum of its values, or by their entropy.
+func rowCost(c []byte, s int) float64 {
+	if s == minSum {
+		k := 0
+		for _, v := range c[1:] {
+			k += abs(int(int8(v)))
+		}
+		return float64(k)
+	}
+	var hist [256]int
+	for _, v := range c {
+		hist[v]++
+	}
+	k := 0.0
+	for _, n := range hist {
+		if n > 0 {
+			k -= float64(n) * math.Log2(float64(n)/float64(len(c)))
+		}
+	}
+	return k
 }
 
 func file(w, h int, r raw, z []byte) []byte {

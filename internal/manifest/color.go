@@ -36,7 +36,7 @@ func ParseColor(s string) (Color, bool) {
 		return functionColor(s)
 	}
 	c, ok := colornames.Map[s]
-	return Color{color.NRGBA{c.R, c.G, c.B, c.A}}, ok
+	return Color{color.NRGBA(c)}, ok // names are opaque
 }
 
 func hexColor(s string) (Color, bool) {

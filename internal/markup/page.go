@@ -142,10 +142,8 @@ type pageReader struct {
 	src      []byte
 	dec      *encoding.Decoder
 	template int
-	inForm   bool
 	heading  int // offset of an open h1's content, 0 when none
 	brandAt  int // offset of the content of a link to the start page
-	scope    []byte
 }
 
 // text decodes bytes of the page to UTF-8 text.

@@ -193,7 +193,7 @@ func brief(names []string) string {
 	if len(names) <= maxListed {
 		return strings.Join(names, ", ")
 	}
-	return strings.Join(names[:maxListed], ", ") + " and " + count(len(names)-maxListed, "more")[:len(count(len(names)-maxListed, "more"))-1]
+	return strings.Join(names[:maxListed], ", ") + " and " + itoa(len(names)-maxListed) + " more"
 }
 
 // left names the pages that were not edited, grouped by the reason.

@@ -88,6 +88,9 @@ func count(n int, one string) string {
 	if n == 1 {
 		return "1 " + one
 	}
+	if stem, ok := strings.CutSuffix(one, "y"); ok {
+		return humanize.Comma(int64(n)) + " " + stem + "ies"
+	}
 	return humanize.Comma(int64(n)) + " " + one + "s"
 }
 

@@ -285,8 +285,6 @@ type registration struct {
 	module                      bool
 	installing, waiting, active *worker
 	busy                        int // events in progress
-	preload                     bool
-	preloadHeader               string
 	syncTags                    []string
 	error                       *scriptError // of the last failed registration or install
 }
