@@ -63,11 +63,39 @@ func (s *Style) check(c audit.Result) {
 	s.printf("\n  %s %s\n", style.Render(pad(string(c.Level), 8)), s.title.Render(c.ID))
 	s.printf("           %s\n", wrap(c.Why, 100, 11))
 	mend := ""
-	for i, f := range c.Findings {
+	groups := together(c.Findings)
+	for i, g := range groups {
 		if i == 6 {
-			s.printf("           and %s; --format json has all\n", count(len(c.Findings)-i, "more place"))
+			s.printf("           and %s; --format json has all\n", count(len(groups)-i, "more place"))
 			break
 		}
+		if g.Mend != mend && mend != "" {
+			s.printf("           %s\n", lines(s.faint, "mend: "+wrap(mend, 94, 17)))
+		}
+		mend = g.Mend
+		if len(g.where) == 1 {
+			s.printf("           %s  %s\n", s.accent.Render(g.where[0]), wrap(g.Message, 84, 13))
+			continue
+		}
+		s.printf("           %s\n", lines(s.accent, wrap(brief(g.where), 100, 11)))
+		s.printf("             %s\n", wrap(count(len(g.where), "page")+": "+g.Message, 98, 13))
+	}
+	if mend != "" {
+		s.printf("           %s\n", lines(s.faint, "mend: "+wrap(mend, 94, 17)))
+	}
+}
+
+// group is findings that say the same of several places.
+type group struct {
+	audit.Finding
+	where []string
+}
+
+// together joins findings that say the same, in the order of the first of each.
+func together(findings []audit.Finding) []group {
+	var out []group
+	index := map[[2]string]int{}
+	for _, f := range findings {
 		where := f.File
 		if f.Line > 0 {
 			where += ":" + itoa(f.Line)
@@ -78,13 +106,14 @@ func (s *Style) check(c audit.Result) {
 		if where == "" {
 			where = f.URL
 		}
-		if f.Mend != mend && mend != "" {
-			s.printf("           %s\n", lines(s.faint, "mend: "+wrap(mend, 94, 17)))
+		k := [2]string{f.Message, f.Mend}
+		i, ok := index[k]
+		if !ok {
+			i = len(out)
+			index[k] = i
+			out = append(out, group{Finding: f})
 		}
-		mend = f.Mend
-		s.printf("           %s  %s\n", s.accent.Render(where), wrap(f.Message, 84, 13))
+		out[i].where = append(out[i].where, where)
 	}
-	if mend != "" {
-		s.printf("           %s\n", lines(s.faint, "mend: "+wrap(mend, 94, 17)))
-	}
+	return out
 }

@@ -76,7 +76,7 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 			if f.Level == "blocker" {
 				style = s.bad
 			}
-			s.printf("  %s %s\n", style.Render(pad(f.Level, 8)), wrap(strings.TrimSpace(where+"  "+f.Message), 100, 11))
+			s.printf("  %s %s\n", style.Render(pad(f.Level, 8)), wrap(strings.TrimPrefix(where+": "+f.Message, ": "), 100, 11))
 			if f.Mend != "" {
 				s.printf("           %s\n", s.faint.Render("mend: "+f.Mend))
 			}
