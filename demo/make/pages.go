@@ -47,7 +47,7 @@ type harbour struct{ id, name, photo, alt, text, berth, from string }
 
 var harbours = []harbour{
 	{"staffin", "Staffin", "staffin-pier", "The pier at Staffin with boats and white houses", "Our home port. The ticket office opens half an hour before each sailing, and the kettle is on.", "North pier, berth 1", "the bus stops at the pier gate"},
-	{"orran", "Orran", "orran-light", "The lighthouse of Orran at dusk", "The lighthouse was lit in 1861 and still shows two flashes every ten seconds. Cars wait on the slip.", "Stone slip", "a ten-minute walk from the village"},
+	{"orran", "Orran", "orran-light", "The light of Orran at dusk", "The light was first lit in 1861 and still shows two flashes every ten seconds. Cars wait on the slip.", "Stone slip", "a ten-minute walk from the village"},
 	{"kelda", "Kelda", "kelda-sound", "Grey hills behind Kelda Sound", "The narrowest berth on the line: in strong westerly wind we call at the old quay instead.", "New quay or old quay", "the shop keeps the waiting-room key"},
 	{"tarsay", "Tarsay", "tarsay-sands", "Pale sand and green water at Tarsay", "At low water the ship lies off and a launch brings you ashore. Bring dry socks all the same.", "Launch from the roads", "a track over the dunes"},
 	{"brae", "Brae", "brae-evening", "The houses of Brae in the evening", "The last stop in summer, and the place where the night boat sleeps.", "Inner harbour", "opposite the Fisher's Rest"},

@@ -149,7 +149,7 @@ func (s scene) draw(seed uint64) []byte {
 		s.village(c, line)
 	}
 	if s.light {
-		s.lighthouse(c, line)
+		s.beacon(c, line)
 	}
 	for range s.boats {
 		x, y := (.1+.8*c.random())*width, line+20+c.random()*(height-line)*.45
@@ -255,7 +255,7 @@ func (s scene) village(c *canvas, line float64) {
 	}
 }
 
-func (s scene) lighthouse(c *canvas, line float64) {
+func (s scene) beacon(c *canvas, line float64) {
 	x := width * .68
 	rock := rgb{.12, .13, .16}
 	c.poly(rock, x-90, line+16, x-58, line-10, x-22, line-24, x+30, line-22, x+66, line-8, x+110, line+16)

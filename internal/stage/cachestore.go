@@ -77,7 +77,7 @@ func (s *cacheStorage) copy() *cacheStorage {
 	return out
 }
 
-// matchOptions are the CacheQueryOptions.
+// matchOptions are the options of a cache query.
 type matchOptions struct {
 	ignoreSearch, ignoreMethod, ignoreVary bool
 	cacheName                              string
