@@ -116,7 +116,12 @@ func (p *Plan) preflight() error {
 }
 
 // Apply writes the plan's changes. On an error it says how far it came; running it again completes the work.
-func (p *Plan) Apply(ctx context.Context, progress func(done, total int)) (err error) {
+func (p *Plan) Apply(ctx context.Context, progress func(done, total int)) error {
+	return p.locked(func() error { return p.apply(ctx, progress) })
+}
+
+// locked does work on a site while nobody else does.
+func (p *Plan) locked(work func() error) error {
 	root := p.Site.Root()
 	if err := p.preflight(); err != nil {
 		return err
@@ -133,14 +138,26 @@ func (p *Plan) Apply(ctx context.Context, progress func(done, total int)) (err e
 		return fmt.Errorf("nothing was written: %w", ErrBusy)
 	}
 	defer func() {
-		_ = lock.Unlock()
 		_ = root.Remove(filepath.FromSlash(lockFile))
+		_ = lock.Unlock()
+		_ = root.Remove(site.OwnDir) // only when it is empty
 	}()
+	return work()
+}
+
+// apply writes under the lock.
+func (p *Plan) apply(ctx context.Context, progress func(done, total int)) error {
+	root := p.Site.Root()
 	clean(root)
-	if len(p.Changes) == 0 && string(p.record.bytes()) == string(p.next.bytes()) {
+	if len(p.Changes) == 0 && (p.strip || string(p.record.bytes()) == string(p.next.bytes())) {
+		_ = root.Remove(filepath.FromSlash(journalFile))
 		return nil
 	}
-	j := journal{Format: journalFormat, Next: p.next}
+	next := p.next
+	if p.strip { // until strip is through, what fit wrote stays known
+		next = p.record
+	}
+	j := journal{Format: journalFormat, Next: next}
 	for _, c := range p.Changes {
 		j.Temps = append(j.Temps, tempName(c.Path))
 	}
@@ -153,7 +170,10 @@ func (p *Plan) Apply(ctx context.Context, progress func(done, total int)) (err e
 	}
 	done, err := p.write(ctx, progress)
 	if err != nil {
-		return fmt.Errorf("%w; %d of %d files were written, each whole: run fit again to complete it", err, done, len(p.Changes))
+		return fmt.Errorf("%w; %d of %d files were written, each whole: run it again to complete the work", err, done, len(p.Changes))
+	}
+	if p.strip {
+		return nil
 	}
 	if err := replace(root, recordFile, p.next.bytes(), 0o644); err != nil {
 		return fmt.Errorf("the record: %w; all files were written: run fit again to complete it", err)
@@ -245,6 +265,10 @@ func (p *Plan) write(ctx context.Context, progress func(done, total int)) (int, 
 }
 
 func (p *Plan) edited(c Change, old []byte) ([]byte, error) {
+	if p.strip {
+		out, _, err := pagehead.Remove(old)
+		return out, err
+	}
 	for _, l := range p.Left {
 		if l.Path == c.Path { // what an earlier fit inserted is taken out again
 			out, _, err := pagehead.Remove(old)

@@ -83,6 +83,7 @@ type Plan struct {
 	fitter *fitter
 	record *record
 	next   *record
+	strip  bool // takes out what an earlier fit put in
 }
 
 // ErrManifest wraps what is wrong with a site's own manifest so that it cannot be completed.

@@ -1,0 +1,178 @@
+package fitting
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"path/filepath"
+	"runtime"
+	"sort"
+
+	"golang.org/x/sync/errgroup"
+
+	"tachyform/internal/pagehead"
+	"tachyform/internal/site"
+)
+
+// Removal is what a strip would do.
+type Removal struct {
+	Pages    int            // pages to be restored
+	Deleted  []string       // files that fit wrote
+	Restored []string       // files of the site's own that fit replaced or completed
+	Kept     []site.Skipped // what somebody changed since, and what cannot be restored
+	Worker   bool           // a worker of ours is among the deleted or replaced
+
+	plan *Plan
+	site *site.Site
+}
+
+// Nothing says whether there is nothing to take out.
+func (r *Removal) Nothing() bool {
+	return r.Pages+len(r.Deleted)+len(r.Restored)+len(r.Kept) == 0 && len(r.plan.record.Files) == 0
+}
+
+// Unfit decides what to take out of a site. Nothing is changed.
+func Unfit(ctx context.Context, s *site.Site, progress func(done, total int)) (*Removal, error) {
+	rec, err := recoverRecord(s)
+	if err != nil {
+		return nil, err
+	}
+	r := &Removal{site: s, plan: &Plan{Site: s, Same: map[string]int{}, record: rec, strip: true,
+		next: &record{Format: recordFormat, Files: map[string]recorded{}}}}
+	written := make([]string, 0, len(rec.Files))
+	for p := range rec.Files {
+		written = append(written, p)
+	}
+	sort.Strings(written)
+	whole := map[string]bool{} // pages that go as files
+	for _, p := range written {
+		if err := r.file(p, rec.Files[p], whole); err != nil {
+			return nil, err
+		}
+	}
+	if err := r.pages(ctx, whole, progress); err != nil {
+		return nil, err
+	}
+	sort.Slice(r.plan.Changes, func(i, j int) bool { return r.plan.Changes[i].Path < r.plan.Changes[j].Path })
+	sort.Slice(r.Kept, func(i, j int) bool { return r.Kept[i].Path < r.Kept[j].Path })
+	return r, nil
+}
+
+// file decides about one file that fit wrote.
+func (r *Removal) file(p string, e recorded, whole map[string]bool) error {
+	data, err := r.site.Root().ReadFile(filepath.FromSlash(p))
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return fmt.Errorf("%s: %w", p, err)
+	}
+	if digest(data) == e.Original {
+		return nil // restored already, by a run that was interrupted
+	}
+	if digest(data) != e.SHA256 {
+		r.Kept = append(r.Kept, site.Skipped{Path: p, Why: "fit wrote it and somebody changed it since"})
+		return nil
+	}
+	r.Worker = r.Worker || isWorker(data)
+	if e.Original == "" {
+		whole[p] = true
+		r.Deleted = append(r.Deleted, p)
+		return nil
+	}
+	original, err := r.site.Root().ReadFile(filepath.FromSlash(originalPath(e.Original)))
+	if err != nil || digest(original) != e.Original {
+		r.Kept = append(r.Kept, site.Skipped{Path: p, Why: "its original, which fit kept in " + originalsDir + ", is missing or damaged"})
+		return nil //nolint:nilerr // said to the user
+	}
+	file, _ := r.site.File(p)
+	r.Restored = append(r.Restored, p)
+	r.plan.Changes = append(r.plan.Changes, Change{Path: p, Kind: "original", Exists: true, mode: uint32(file.Mode), data: original, old: digest(data), sum: e.Original})
+	return nil
+}
+
+func isWorker(data []byte) bool {
+	const mark = "// Tachyform service worker"
+	return len(data) > len(mark) && string(data[:len(mark)]) == mark
+}
+
+// pages finds the pages that hold something of ours.
+func (r *Removal) pages(ctx context.Context, whole map[string]bool, progress func(done, total int)) error {
+	pages := r.site.Pages()
+	changes := make([]*Change, len(pages))
+	damaged := make([]string, len(pages))
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for i, file := range pages {
+		if whole[file.Path] || file.Real != file.Path {
+			continue
+		}
+		g.Go(func() error {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			src, err := r.site.Read(file.Path)
+			if err != nil {
+				damaged[i] = err.Error()
+				return nil //nolint:nilerr // said to the user
+			}
+			out, n, err := pagehead.Remove(src)
+			switch {
+			case err != nil:
+				damaged[i] = err.Error()
+			case n > 0:
+				changes[i] = &Change{Path: file.Path, Kind: "page", Exists: true, mode: uint32(file.Mode), old: digest(src), sum: digest(out)}
+			}
+			return nil
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return err
+	}
+	for i, c := range changes {
+		if damaged[i] != "" {
+			r.Kept = append(r.Kept, site.Skipped{Path: pages[i].Path, Why: damaged[i]})
+		}
+		if c != nil {
+			r.Pages++
+			r.plan.Changes = append(r.plan.Changes, *c)
+		}
+	}
+	if progress != nil {
+		progress(len(pages), len(pages))
+	}
+	return nil
+}
+
+// Changes are the files to be written anew.
+func (r *Removal) Changes() []Change { return r.plan.Changes }
+
+// Apply takes everything out: pages first, then the files that they named, at last the record.
+func (r *Removal) Apply(ctx context.Context, progress func(done, total int)) error {
+	return r.plan.locked(func() error {
+		if err := r.plan.apply(ctx, progress); err != nil {
+			return err
+		}
+		root := r.site.Root()
+		dirs := map[string]bool{}
+		for _, p := range r.Deleted {
+			if err := root.Remove(filepath.FromSlash(p)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+				return fmt.Errorf("%s: %w; run strip again to complete it", p, err)
+			}
+			dirs[path.Dir(p)] = true
+		}
+		for d := range dirs {
+			if d != "." {
+				_ = root.Remove(filepath.FromSlash(d)) // only when it is empty
+			}
+		}
+		_ = root.Remove(filepath.FromSlash(recordFile))
+		_ = root.Remove(filepath.FromSlash(journalFile))
+		if len(r.Kept) == 0 {
+			_ = root.RemoveAll(filepath.FromSlash(originalsDir))
+		}
+		return nil
+	})
+}

@@ -1,0 +1,63 @@
+package present
+
+import (
+	"tachyform/internal/fitting"
+)
+
+// StripResult is the JSON form of a strip, tachyform.strip/1.
+type StripResult struct {
+	Format   string    `json:"format"`
+	Site     string    `json:"site"`
+	DryRun   bool      `json:"dry_run"`
+	Pages    int       `json:"pages"`
+	Deleted  []string  `json:"deleted"`
+	Restored []string  `json:"restored"`
+	Kept     []FitLeft `json:"kept"`
+}
+
+// StripOf makes the JSON form of a removal.
+func StripOf(dir string, r *fitting.Removal, dryRun bool) StripResult {
+	out := StripResult{Format: "tachyform.strip/1", Site: dir, DryRun: dryRun, Pages: r.Pages, Deleted: append([]string{}, r.Deleted...),
+		Restored: append([]string{}, r.Restored...), Kept: []FitLeft{}}
+	for _, k := range r.Kept {
+		out.Kept = append(out.Kept, FitLeft(k))
+	}
+	return out
+}
+
+// Strip writes what was taken out.
+func (s *Style) Strip(dir string, r *fitting.Removal, dryRun bool) error {
+	switch {
+	case r.Nothing():
+		s.printf("%s nothing of ours is in it\n", s.title.Render(dir+":"))
+		return s.err
+	case dryRun:
+		s.printf("%s nothing was written; this would be taken out\n\n", s.title.Render("Dry run of strip "+dir+":"))
+	default:
+		s.printf("%s\n\n", s.title.Render("Stripped "+dir))
+	}
+	if r.Pages > 0 {
+		s.row("restored", s.good.Render(pad(count(r.Pages, "page"), 18))+" "+s.faint.Render("our lines taken out, all other bytes as they are"))
+	}
+	if len(r.Restored) > 0 {
+		s.row("", s.good.Render(pad(count(len(r.Restored), "file"), 18))+" "+lines(s.faint, wrap(brief(r.Restored), 82, 37)))
+	}
+	if len(r.Deleted) > 0 {
+		s.row("removed", s.good.Render(pad(count(len(r.Deleted), "file"), 18))+" "+lines(s.faint, wrap(brief(r.Deleted), 82, 37)))
+	}
+	for i, k := range r.Kept {
+		if i == maxListed {
+			s.printf("  and %s; --format json has all\n", count(len(r.Kept)-i, "more file"))
+			break
+		}
+		label := "kept"
+		if i > 0 {
+			label = ""
+		}
+		s.row(label, s.warn.Render(k.Path)+" "+s.faint.Render(k.Why))
+	}
+	if r.Worker {
+		s.printf("\n  %s\n", wrap("Visitors who were here while the worker was deployed keep it, and with it the stored pages, until they clear the site's data: taking the file away does not take it from them.", 110, 2))
+	}
+	return s.err
+}
