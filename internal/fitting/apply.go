@@ -10,10 +10,12 @@ import (
 	"os"
 	"path"
 	"path/filepath"
+	"runtime"
 	"strings"
 
 	"github.com/aymanbagabas/go-udiff"
 	"github.com/gofrs/flock"
+	"golang.org/x/sync/errgroup"
 
 	"tachyform/internal/icon"
 	"tachyform/internal/pagehead"
@@ -25,8 +27,8 @@ const tempPrefix = ".tachyform-"
 
 // batch bounds how much is written before it is made durable and put in place.
 const (
-	batchFiles = 512
-	batchBytes = 64 << 20
+	batchFiles = 50_000 // file systems are slow at making files right after many were replaced, so few batches
+	batchBytes = 1 << 30
 )
 
 // ErrBusy says that another run works on the same site.
@@ -199,69 +201,84 @@ func clean(root *os.Root) {
 }
 
 func tempName(p string) string {
-	return path.Join(path.Dir(p), tempPrefix+digest([]byte(p))[:16])
+	return path.Join(path.Dir(p), tempPrefix+quick([]byte(p)))
 }
 
 // write puts the changes in place, batch by batch: all of a batch is durable before the first file is replaced.
 func (p *Plan) write(ctx context.Context, progress func(done, total int)) (int, error) {
 	root := p.Site.Root()
 	done := 0
-	var pending []Change
-	var bytes int
-	flush := func() error {
-		if err := syncAll(p.Site.Dir); err != nil {
-			return err
+	for rest := p.Changes; len(rest) > 0; {
+		batch, total := 0, int64(0)
+		for batch < len(rest) && batch < batchFiles && total < batchBytes {
+			if f, ok := p.Site.File(rest[batch].Path); ok {
+				total += f.Size
+			}
+			batch++
 		}
-		for _, c := range pending {
-			if err := root.Rename(filepath.FromSlash(tempName(c.Path)), filepath.FromSlash(c.Path)); err != nil {
-				return fmt.Errorf("%s: %w", c.Path, err)
+		g, ctx := errgroup.WithContext(ctx)
+		g.SetLimit(runtime.GOMAXPROCS(0))
+		for _, c := range rest[:batch] {
+			g.Go(func() error { return p.prepare(ctx, c) })
+		}
+		if err := g.Wait(); err != nil {
+			for _, c := range rest[:batch] {
+				_ = root.Remove(filepath.FromSlash(tempName(c.Path)))
+			}
+			return done, err
+		}
+		if err := syncAll(p.Site.Dir); err != nil {
+			return done, err
+		}
+		for _, c := range rest[:batch] {
+			if err := p.Site.Replace(tempName(c.Path), c.Path); err != nil {
+				return done, fmt.Errorf("%s: %w", c.Path, err)
 			}
 			done++
 		}
 		if progress != nil {
 			progress(done, len(p.Changes))
 		}
-		pending, bytes = pending[:0], 0
-		return nil
+		rest = rest[batch:]
 	}
-	for _, c := range p.Changes {
-		if err := ctx.Err(); err != nil {
-			return done, fmt.Errorf("interrupted: %w", err)
-		}
-		data := c.data
-		if c.Exists {
-			old, err := p.Site.Read(c.Path)
-			if err != nil {
-				return done, err
-			}
-			if digest(old) != c.old {
-				return done, fmt.Errorf("%s: %w", c.Path, ErrChanged)
-			}
-			if c.Kind == "page" {
-				if data, err = p.edited(c, old); err != nil {
-					return done, err
-				}
-			}
-			if c.keep {
-				if err := keepOriginal(root, c.old, old); err != nil {
-					return done, err
-				}
-			}
-		}
-		if err := root.MkdirAll(filepath.FromSlash(path.Dir(c.Path)), 0o755); err != nil {
-			return done, fmt.Errorf("%s: %w", c.Path, err)
-		}
-		if err := writeNew(root, tempName(c.Path), data, c.mode, false); err != nil {
-			return done, fmt.Errorf("%s: %w", c.Path, err)
-		}
-		pending = append(pending, c)
-		if bytes += len(data); len(pending) >= batchFiles || bytes >= batchBytes {
-			if err := flush(); err != nil {
-				return done, err
-			}
-		}
+	return done, nil
+}
+
+// prepare writes one change beside its place.
+func (p *Plan) prepare(ctx context.Context, c Change) error {
+	if err := ctx.Err(); err != nil {
+		return fmt.Errorf("interrupted: %w", err)
 	}
-	return done, flush()
+	root := p.Site.Root()
+	data := c.data
+	if c.Exists {
+		buf := buffers.Get().(*[]byte)
+		defer buffers.Put(buf)
+		old, err := p.Site.ReadInto(c.Path, *buf)
+		*buf = old
+		if err != nil {
+			return err
+		}
+		if c.Kind == "page" && quick(old) != c.old || c.Kind != "page" && digest(old) != c.old {
+			return fmt.Errorf("%s: %w", c.Path, ErrChanged)
+		}
+		if c.Kind == "page" {
+			if data, err = p.edited(c, old); err != nil {
+				return err
+			}
+		}
+		if c.keep {
+			if err := keepOriginal(root, c.old, old); err != nil {
+				return err
+			}
+		}
+	} else if err := root.MkdirAll(filepath.FromSlash(path.Dir(c.Path)), 0o755); err != nil {
+		return fmt.Errorf("%s: %w", c.Path, err)
+	}
+	if err := p.Site.WriteTemp(tempName(c.Path), data, fs.FileMode(c.mode)); err != nil {
+		return fmt.Errorf("%s: %w", c.Path, err)
+	}
+	return nil
 }
 
 func (p *Plan) edited(c Change, old []byte) ([]byte, error) {

@@ -15,10 +15,13 @@ import (
 	"runtime"
 	"slices"
 	"sort"
+	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/bmatcuk/doublestar/v4"
+	"github.com/cespare/xxhash/v2"
 	"golang.org/x/sync/errgroup"
 
 	"tachyform/internal/config"
@@ -45,7 +48,7 @@ type Change struct {
 	Exists bool   // something stands there already
 	mode   uint32
 	data   []byte // nil for pages, which are edited again when they are written
-	old    string // digest of what stands there, "" when nothing does
+	old    string // digest of what stands there, "" when nothing does; a quick one for pages
 	sum    string // digest of what will stand there
 	keep   bool   // what stands there is not ours and must be kept for strip
 }
@@ -102,6 +105,7 @@ type fitter struct {
 	ours   map[string][]byte // files that fit writes, by path
 	kinds  map[string]string
 	sizes  map[string]int64 // of pages as they will be
+	many   bool             // too many files for a worker to list: digests are made only of those that are
 	script string           // URL of the page script, "" when none is written
 }
 
@@ -121,6 +125,7 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 	f := &fitter{site: s, cfg: cfg, opts: opts, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
 		plan: &Plan{Site: s, Same: map[string]int{}, record: rec}}
 	f.plan.fitter = f
+	f.many = len(s.Files) > maxListed
 	return f.plan, f.make(ctx)
 }
 
@@ -557,7 +562,6 @@ func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
 		change    *Change
 		left      string
 		conflicts []Conflict
-		loose     bool
 		release   string
 		size      int64
 	}
@@ -583,10 +587,13 @@ func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
 				return err
 			}
 			r := &results[i]
-			src, err := f.site.Read(file.Path)
+			buf := buffers.Get().(*[]byte)
+			defer buffers.Put(buf)
+			src, err := f.site.ReadInto(file.Path, *buf)
+			*buf = src
 			if err != nil {
 				r.left = "cannot be read"
-				return nil
+				return nil //nolint:nilerr // said to the user
 			}
 			out := src
 			for _, glob := range f.cfg.Pages.Leave {
@@ -611,10 +618,12 @@ func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
 					out, r.conflicts = edited, conflicts
 				}
 			}
-			r.loose = f.script != "" && bytes.Contains(bytes.ReplaceAll(out, []byte{0}, nil), []byte(f.script))
-			r.release, r.size = release.Digest(out), int64(len(out))
+			r.size = int64(len(out))
+			if !f.many {
+				r.release = f.releaseOf(out)
+			}
 			if !bytes.Equal(out, src) && file.Real == file.Path {
-				r.change = &Change{Path: file.Path, Kind: "page", Exists: true, mode: uint32(file.Mode), old: digest(src), sum: digest(out)}
+				r.change = &Change{Path: file.Path, Kind: "page", Exists: true, mode: uint32(file.Mode), old: quick(src)}
 			}
 			return nil
 		})
@@ -632,10 +641,9 @@ func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
 			f.plan.Left = append(f.plan.Left, site.Skipped{Path: file.Path, Why: r.left})
 		}
 		f.plan.Conflicts = append(f.plan.Conflicts, r.conflicts...)
-		if r.loose && !f.cfg.Stow.Strict {
-			r.release = worker.Loose(r.release)
+		if r.release != "" {
+			digests[file.Path] = r.release
 		}
-		digests[file.Path] = r.release
 		f.sizes[file.Path] = r.size
 		switch {
 		case r.change != nil:
@@ -646,15 +654,33 @@ func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
 	}
 	for p, k := range f.kinds {
 		if k == "offline page" {
-			d := release.Digest(f.ours[p])
-			if !f.cfg.Stow.Strict {
-				d = worker.Loose(d)
-			}
-			digests[p] = d
+			digests[p] = f.releaseOf(f.ours[p])
 		}
 	}
 	return digests, nil
 }
+
+// releaseOf gives the digest of a page for the worker's table. One that holds the page script is checked by that.
+func (f *fitter) releaseOf(page []byte) string {
+	d := release.Digest(page)
+	if f.script == "" || f.cfg.Stow.Strict {
+		return d
+	}
+	plain := page
+	if bytes.HasPrefix(page, []byte("\xff\xfe")) || bytes.HasPrefix(page, []byte("\xfe\xff")) {
+		plain = bytes.ReplaceAll(page, []byte{0}, nil)
+	}
+	if bytes.Contains(plain, []byte(f.script)) {
+		return worker.Loose(d)
+	}
+	return d
+}
+
+// buffers are used again from page to page.
+var buffers = sync.Pool{New: func() any { return new([]byte) }}
+
+// quick tells versions of a page apart between planning and writing.
+func quick(data []byte) string { return strconv.FormatUint(xxhash.Sum64(data), 36) }
 
 // rules turns the configuration's rules and what the survey saw into the worker's.
 func (f *fitter) rules() ([]worker.Rule, error) {

@@ -23,7 +23,7 @@ import (
 const maxListed = 4000
 
 // notForVisitors matches files that servers and tools read, and visitors never ask for.
-var notForVisitors = regexp.MustCompile(`(?i)(\.map|\.php|\.py|\.rb|\.ts|\.tsx|\.scss|\.less|\.gz|\.br|\.zip|\.tar|\.bak|~)$|(^|/)(_headers|_redirects|CNAME|LICENSE|README(\.[a-z]+)?|robots\.txt|sitemap[^/]*\.xml|humans\.txt|package(-lock)?\.json|objects\.inv)$`)
+var notForVisitors = regexp.MustCompile(`(?i)(\.map|\.php|\.py|\.rb|\.ts|\.tsx|\.scss|\.less|\.gz|\.br|\.zip|\.tar|\.bak|~)$|(^|/)(_headers|_redirects|CNAME|LICENSE|README(\.(md|txt))?|robots\.txt|sitemap[^/]*\.xml|humans\.txt|package(-lock)?\.json|objects\.inv)$`)
 
 func quote(u string) string { return regexp.QuoteMeta(u) }
 
@@ -82,6 +82,13 @@ func (f *fitter) digests(ctx context.Context, files []site.File, digests map[str
 				}
 			}
 			d := release.Digest(data)
+			if file.IsPage() && !ours { // not digested with the others, since there are so many
+				out, _, err := f.edit(file.Path, file.URL, data)
+				if err == nil {
+					data = out
+				}
+				d = f.releaseOf(data)
+			}
 			mu.Lock()
 			digests[file.Path] = d
 			mu.Unlock()

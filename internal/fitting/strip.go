@@ -113,17 +113,20 @@ func (r *Removal) pages(ctx context.Context, whole map[string]bool, progress fun
 			if err := ctx.Err(); err != nil {
 				return err
 			}
-			src, err := r.site.Read(file.Path)
+			buf := buffers.Get().(*[]byte)
+			defer buffers.Put(buf)
+			src, err := r.site.ReadInto(file.Path, *buf)
+			*buf = src
 			if err != nil {
 				damaged[i] = err.Error()
 				return nil //nolint:nilerr // said to the user
 			}
-			out, n, err := pagehead.Remove(src)
+			_, n, err := pagehead.Remove(src)
 			switch {
 			case err != nil:
 				damaged[i] = err.Error()
 			case n > 0:
-				changes[i] = &Change{Path: file.Path, Kind: "page", Exists: true, mode: uint32(file.Mode), old: digest(src), sum: digest(out)}
+				changes[i] = &Change{Path: file.Path, Kind: "page", Exists: true, mode: uint32(file.Mode), old: quick(src)}
 			}
 			return nil
 		})

@@ -96,7 +96,12 @@ type Page struct {
 const maxPage = 64 << 20
 
 // ReadPage reads HTML bytes. It accepts anything; a page over 64 MB is read in part.
-func ReadPage(src []byte) *Page {
+func ReadPage(src []byte) *Page { return readPage(src, true) }
+
+// ReadNeeds is ReadPage without hyperlinks and headings, which most of a page's tags are.
+func ReadNeeds(src []byte) *Page { return readPage(src, false) }
+
+func readPage(src []byte, links bool) *Page {
 	src = src[:min(len(src), maxPage)]
 	p := &Page{}
 	var dec *encoding.Decoder
@@ -123,7 +128,7 @@ func ReadPage(src []byte) *Page {
 			dec = e.NewDecoder()
 		}
 	}
-	r := pageReader{p: p, src: src, dec: dec}
+	r := pageReader{p: p, src: src, dec: dec, links: links}
 	r.read()
 	return p
 }
@@ -142,6 +147,7 @@ type pageReader struct {
 	src      []byte
 	dec      *encoding.Decoder
 	template int
+	links    bool
 	heading  int // offset of an open h1's content, 0 when none
 	brandAt  int // offset of the content of a link to the start page
 }
@@ -185,6 +191,7 @@ func (r *pageReader) ref(t *Token, attr string, use Use) {
 
 func (r *pageReader) read() {
 	toks := NewTokens(r.src)
+	toks.only = r.wants
 	var rawOf string // raw text element that is open, "" when none is of interest
 	var rawTok Script
 	for {
@@ -213,6 +220,18 @@ func (r *pageReader) read() {
 			rawOf, rawTok = r.start(&t)
 		}
 	}
+}
+
+// wants says which tags the reader looks at.
+func (r *pageReader) wants(name []byte) bool {
+	switch string(name) {
+	case "html", "head", "body", "title", "base", "meta", "link", "script", "style", "img", "source", "video", "audio", "track", "iframe",
+		"frame", "embed", "object", "image", "use", "feimage", "form", "input", "template":
+		return true
+	case "a", "area", "h1":
+		return r.links
+	}
+	return false
 }
 
 func (r *pageReader) end(t Token) {

@@ -2,6 +2,7 @@ package markup
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 	"unsafe"
 
@@ -26,6 +27,24 @@ type Registration struct {
 	Relative   bool // the URL is relative to the script (import.meta.url), not to the page
 	Offset     int
 	Known      bool // the URL could be read
+}
+
+// At gives the facts of the same script at another place of a file.
+func (f ScriptFacts) At(offset int) ScriptFacts {
+	if offset == 0 || len(f.Refs)+len(f.ImportScripts)+len(f.Registrations) == 0 {
+		return f
+	}
+	f.Refs, f.ImportScripts, f.Registrations = slices.Clone(f.Refs), slices.Clone(f.ImportScripts), slices.Clone(f.Registrations)
+	for i := range f.Refs {
+		f.Refs[i].Offset += offset
+	}
+	for i := range f.ImportScripts {
+		f.ImportScripts[i].Offset += offset
+	}
+	for i := range f.Registrations {
+		f.Registrations[i].Offset += offset
+	}
+	return f
 }
 
 // hints are the words without one of which a script has nothing to tell.

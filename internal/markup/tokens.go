@@ -42,6 +42,9 @@ type Tokens struct {
 	src     []byte
 	at      int
 	rawName string // element whose raw text comes next
+	// only, when set, says which start tags the caller looks at; the attributes of others are not read, and they
+	// come without a name unless it matters to the tokenizer itself.
+	only    func(name []byte) bool
 	foreign []string
 	attrs   []Attr
 }
@@ -193,8 +196,14 @@ func (t *Tokens) tag(kind TokenKind, i int) (Token, bool) {
 	for i < len(src) && !isSpace(src[i]) && src[i] != '/' && src[i] != '>' {
 		i++
 	}
-	tok := Token{Kind: kind, Start: start, Name: lower(src[nameAt:i])}
 	t.attrs = t.attrs[:0]
+	if t.only != nil && len(t.foreign) == 0 {
+		if end := t.plainEnd(kind, src[nameAt:i], i); end > 0 {
+			t.at = end
+			return Token{Kind: kind, Start: start, End: end}, true
+		}
+	}
+	tok := Token{Kind: kind, Start: start, Name: lower(src[nameAt:i])}
 	for {
 		for i < len(src) && (isSpace(src[i]) || src[i] == '/') {
 			if src[i] == '/' && i+1 < len(src) && src[i+1] == '>' {
@@ -219,6 +228,56 @@ func (t *Tokens) tag(kind TokenKind, i int) (Token, bool) {
 	t.at = i
 	t.content(tok)
 	return tok, true
+}
+
+// plainEnd gives the end of a tag that nobody looks at, 0 when it has to be read: when the caller wants it, when it
+// changes how the bytes behind it are read, or when a quoted value could hold its end.
+func (t *Tokens) plainEnd(kind TokenKind, name []byte, i int) int {
+	var low [12]byte
+	if len(name) > len(low) {
+		return 0
+	}
+	for k, c := range name {
+		if c >= 'A' && c <= 'Z' {
+			c |= 0x20
+		}
+		low[k] = c
+	}
+	n := low[:len(name)]
+	if t.only(n) || kind == StartTag && (rawText[string(n)] || string(n) == "svg" || string(n) == "math") {
+		return 0
+	}
+	end := bytes.IndexByte(t.src[i:], '>')
+	if end < 0 {
+		return 0
+	}
+	attrs := t.src[i : i+end]
+	if len(attrs) == 0 {
+		return i + 1
+	}
+	if bytes.Contains(attrs, []byte("url(")) {
+		return 0
+	}
+	// Whatever quotes there are, they are closed before the end when there is an even number of one kind only, each
+	// opened behind an equals sign.
+	open := byte(0)
+	for k, c := range attrs {
+		switch {
+		case open != 0:
+			if c == open {
+				open = 0
+			}
+		case c == '"' || c == '\'':
+			if k == 0 || attrs[k-1] != '=' {
+				return 0
+			}
+			open = c
+		}
+	}
+	if open != 0 {
+		return 0
+	}
+	return i + end + 1
 }
 
 // attr reads an attribute that begins at i and gives the offset behind it, -1 when the file ends in it.

@@ -127,7 +127,7 @@ func formOf(src []byte) (form, error) {
 	if bytes.IndexByte(head, 0) >= 0 {
 		return f, unsafef("not text (it holds NUL bytes)")
 	}
-	if bytes.Contains(f.ascii, []byte("\x1b$")) || bytes.Contains(f.ascii, []byte("\x1b(")) {
+	if bytes.IndexByte(f.ascii, 0x1b) >= 0 {
 		f.ascii = maskEscapes(f.ascii)
 	}
 	f.newline = newline(f.ascii)
@@ -517,7 +517,8 @@ func (e Element) write(prefix string, xml bool) string {
 // Remove takes the marked spans out and says how many there were. A page without any comes back as it is. Its
 // error wraps [ErrUnsafe] when a mark is damaged.
 func Remove(src []byte) ([]byte, int, error) {
-	if !bytes.Contains(src, []byte("tachyform")) && !bytes.Contains(src, []byte("t\x00a\x00c\x00h\x00y\x00f")) {
+	wide := bytes.HasPrefix(src, []byte("\xff\xfe")) || bytes.HasPrefix(src, []byte("\xfe\xff"))
+	if !wide && !bytes.Contains(src, []byte("tachyform")) {
 		return src, 0, nil
 	}
 	f, err := formOf(src)

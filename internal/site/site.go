@@ -46,6 +46,7 @@ type Site struct {
 	Skipped []Skipped
 
 	root   *os.Root
+	dir    *os.File // the folder, for system calls relative to it
 	byPath map[string]int
 	dirs   map[string]bool
 }
@@ -70,15 +71,25 @@ func Open(dir, base string) (*Site, error) {
 		return nil, fmt.Errorf("%s: %w", dir, err)
 	}
 	s := &Site{Dir: dir, Base: CleanBase(base), root: root}
-	if err := s.Rescan(); err != nil {
+	if s.dir, err = root.Open("."); err != nil {
 		root.Close()
+		return nil, fmt.Errorf("%s: %w", dir, err)
+	}
+	if err := s.Rescan(); err != nil {
+		s.Close()
 		return nil, err
 	}
 	return s, nil
 }
 
 // Close gives the folder's handle back.
-func (s *Site) Close() error { return s.root.Close() }
+func (s *Site) Close() error {
+	err := s.dir.Close()
+	if e := s.root.Close(); err == nil {
+		err = e
+	}
+	return err
+}
 
 // Root is the folder as a handle that no path can leave.
 func (s *Site) Root() *os.Root { return s.root }
@@ -218,36 +229,71 @@ func (s *Site) Pages() []File {
 }
 
 // Read gives a file's bytes. Files over [MaxFile] are refused, as are links that lead out of the site.
-func (s *Site) Read(p string) ([]byte, error) {
+func (s *Site) Read(p string) ([]byte, error) { return s.ReadInto(p, nil) }
+
+// ReadInto is Read into a buffer that is used again, when it is large enough.
+func (s *Site) ReadInto(p string, buf []byte) ([]byte, error) {
+	data, err := s.readFile(p, buf)
+	if err != nil {
+		return data[:0], fmt.Errorf("%s: %s", path.Join(filepath.ToSlash(s.Dir), p), reason(err))
+	}
+	return data, nil
+}
+
+// readRoot reads through os.Root.
+func (s *Site) readRoot(p string, buf []byte) ([]byte, error) {
 	f, err := s.root.Open(filepath.FromSlash(p))
 	if err != nil {
-		return nil, fmt.Errorf("%s: %s", path.Join(filepath.ToSlash(s.Dir), p), reason(err))
+		return buf[:0], err
 	}
 	defer f.Close()
 	info, err := f.Stat()
 	if err != nil {
-		return nil, fmt.Errorf("%s: %s", path.Join(filepath.ToSlash(s.Dir), p), reason(err))
+		return buf[:0], err
 	}
-	if info.Size() > MaxFile {
-		return nil, fmt.Errorf("%s: %d bytes; files over %d bytes are not read", path.Join(filepath.ToSlash(s.Dir), p), info.Size(), MaxFile)
+	return readAll(f.Read, info.Size(), buf)
+}
+
+// readAll reads to the end. size is what the file is expected to have, in bytes.
+func readAll(read func([]byte) (int, error), size int64, buf []byte) ([]byte, error) {
+	if size > MaxFile {
+		return buf[:0], fmt.Errorf("%d bytes; files over %d bytes are not read", size, MaxFile)
 	}
-	data := make([]byte, 0, info.Size()+1)
+	data := buf[:0]
+	if int64(cap(data)) <= size {
+		data = make([]byte, 0, size+size/4+512)
+	}
 	for {
-		n, err := f.Read(data[len(data):cap(data)])
+		n, err := read(data[len(data):cap(data)])
 		data = data[:len(data)+n]
 		if err == io.EOF {
 			return data, nil
 		}
 		if err != nil {
-			return nil, fmt.Errorf("%s: %s", path.Join(filepath.ToSlash(s.Dir), p), reason(err))
+			return data, err
 		}
 		if len(data) == cap(data) {
 			if len(data) > MaxFile {
-				return nil, fmt.Errorf("%s: grew over %d bytes while it was read", p, MaxFile)
+				return data, fmt.Errorf("grew over %d bytes while it was read", MaxFile)
 			}
 			data = append(data, 0)[:len(data)]
 		}
 	}
+}
+
+// writeRoot writes through os.Root.
+func (s *Site) writeRoot(p string, data []byte, mode fs.FileMode) error {
+	f, err := s.root.OpenFile(filepath.FromSlash(p), os.O_WRONLY|os.O_CREATE|os.O_TRUNC, mode|0o200)
+	if err != nil {
+		return err
+	}
+	if _, err = f.Write(data); err == nil {
+		err = f.Chmod(mode)
+	}
+	if e := f.Close(); err == nil {
+		err = e
+	}
+	return err
 }
 
 // StartPage is the page at the base path, or the shortest path when there is none.

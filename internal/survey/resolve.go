@@ -18,6 +18,9 @@ func Resolve(base, ref string) (string, bool) {
 	if strings.HasPrefix(ref, "/") && !strings.HasPrefix(ref, "//") && !strings.ContainsAny(ref, "\\#?% \t\r\n\"<>`{}|^") && !strings.Contains(ref, "/.") && isASCII(ref) {
 		return ref, true // the usual case needs no parser
 	}
+	if u, ok := simple(base, ref); ok {
+		return u, true
+	}
 	if i := strings.IndexByte(ref, ':'); i > 0 && i < 12 && !strings.ContainsAny(ref[:i], "/?#.") {
 		scheme := strings.ToLower(ref[:i])
 		if scheme != "http" && scheme != "https" {
@@ -36,6 +39,42 @@ func Resolve(base, ref string) (string, bool) {
 		return rest, true
 	}
 	return h, strings.HasPrefix(h, "http")
+}
+
+// simple resolves a relative path of plain characters against a root-relative base, as most references are.
+func simple(base, ref string) (string, bool) {
+	for i := range len(ref) {
+		c := ref[i]
+		if !(c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '/' || c == '.' || c == '-' || c == '_') {
+			if c == '#' && i > 0 {
+				ref = ref[:i]
+				break
+			}
+			return "", false
+		}
+	}
+	if ref[0] == '/' || base == "" || base[0] != '/' || strings.ContainsAny(base, "?#\\") || strings.Contains(ref, "//") {
+		return "", false
+	}
+	dir := base[:strings.LastIndexByte(base, '/')+1]
+	for {
+		if rest, ok := strings.CutPrefix(ref, "./"); ok {
+			ref = rest
+			continue
+		}
+		rest, ok := strings.CutPrefix(ref, "../")
+		if !ok {
+			break
+		}
+		ref = rest
+		if len(dir) > 1 {
+			dir = dir[:strings.LastIndexByte(dir[:len(dir)-1], '/')+1]
+		}
+	}
+	if ref == "." || ref == ".." || strings.Contains(ref, "/.") {
+		return "", false
+	}
+	return dir + ref, true
 }
 
 func isASCII(s string) bool {

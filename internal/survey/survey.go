@@ -9,7 +9,9 @@ import (
 	"runtime"
 	"sort"
 	"strings"
+	"sync"
 
+	"github.com/cespare/xxhash/v2"
 	"golang.org/x/sync/errgroup"
 
 	"tachyform/internal/markup"
@@ -60,6 +62,8 @@ type Inventory struct {
 	Registrations []Registration
 	Endpoints     []Endpoint
 	Unread        []site.Skipped // files that could not be read or understood
+
+	scripts sync.Map // what scripts inside pages say, by a hash of them
 }
 
 // personalPath matches folder and file names of pages that belong to one person.
@@ -109,7 +113,10 @@ func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, err
 				return err
 			}
 			r := &results[i]
-			data, err := s.Read(f.Path)
+			buf := buffers.Get().(*[]byte)
+			defer buffers.Put(buf)
+			data, err := s.ReadInto(f.Path, *buf)
+			*buf = data
 			if err != nil {
 				r.unread = err.Error()
 				return nil
@@ -122,7 +129,7 @@ func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, err
 					rd.src = clean
 				}
 				if f.Path == start.Path {
-					inv.StartBytes = data
+					inv.StartBytes = bytes.Clone(data)
 				}
 				p := rd.page(data)
 				r.page = p
@@ -177,6 +184,9 @@ func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, err
 	return inv, nil
 }
 
+// buffers are used again from file to file.
+var buffers = sync.Pool{New: func() any { return new([]byte) }}
+
 // reader reads one file.
 type reader struct {
 	inv       *Inventory
@@ -189,7 +199,7 @@ type reader struct {
 }
 
 func (r *reader) page(data []byte) *Page {
-	m := markup.ReadPage(data)
+	m := markup.ReadNeeds(data)
 	p := &Page{File: r.file, Title: m.Title.Value, Lang: m.Lang, Size: len(data)}
 	base := r.file.URL
 	if m.Base.Value != "" {
@@ -202,7 +212,7 @@ func (r *reader) page(data []byte) *Page {
 		p.Needs = append(p.Needs, r.refs(markup.StyleRefs(s.Source, s.Offset), base)...)
 	}
 	for _, s := range m.Scripts {
-		r.script(markup.ReadScript(s.Source, s.Offset), base)
+		r.script(r.inline(s), base)
 	}
 	p.Needs = append(p.Needs, r.needs...)
 	for _, f := range m.Forms {
@@ -220,10 +230,21 @@ func (r *reader) page(data []byte) *Page {
 	return p
 }
 
+// inline reads a script inside a page. Many pages hold the same one, so that what it says is remembered.
+func (r *reader) inline(s markup.Script) markup.ScriptFacts {
+	k := xxhash.Sum64(s.Source)
+	if f, ok := r.inv.scripts.Load(k); ok {
+		return f.(markup.ScriptFacts).At(s.Offset)
+	}
+	f := markup.ReadScript(s.Source, 0)
+	r.inv.scripts.Store(k, f)
+	return f.At(s.Offset)
+}
+
 // refs turns references into needs.
 func (r *reader) refs(refs []markup.Ref, base string) []Need {
 	var out []Need
-	seen := map[Need]bool{}
+	var seen map[Need]bool
 	for _, ref := range refs {
 		switch ref.Use {
 		case markup.UseLink, markup.UseRefresh, markup.UseIcon, markup.UseManifest:
@@ -241,6 +262,9 @@ func (r *reader) refs(refs []markup.Ref, base string) []Need {
 		}
 		n := Need{u, ref.Use}
 		if !seen[n] {
+			if seen == nil {
+				seen = map[Need]bool{}
+			}
 			seen[n] = true
 			out = append(out, n)
 		}
