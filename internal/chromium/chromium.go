@@ -470,3 +470,10 @@ func (b *Browser) Install() (hindrances []string, manifest []string, err error) 
 	}
 	return hindrances, manifest, nil
 }
+
+// Evaluate runs a script in the open page and gives the string that it comes to.
+func (b *Browser) Evaluate(script string) (string, error) {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	return evaluate[string](ctx, script)
+}

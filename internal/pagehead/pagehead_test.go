@@ -9,7 +9,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/net/html"
-	"golang.org/x/text/encoding/unicode"
 
 	"tachyform/internal/pagehead/oddpages"
 )
@@ -25,18 +24,6 @@ func fileName(p oddpages.Page) string {
 		return p.File
 	}
 	return "page.html"
-}
-
-// tree parses a page as a browser does.
-func tree(t testing.TB, src []byte) *html.Node {
-	if bytes.HasPrefix(src, []byte("\xff\xfe")) || bytes.HasPrefix(src, []byte("\xfe\xff")) {
-		out, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder().Bytes(src)
-		require.NoError(t, err)
-		src = out
-	}
-	n, err := html.Parse(bytes.NewReader(bytes.TrimPrefix(src, []byte("\xef\xbb\xbf"))))
-	require.NoError(t, err)
-	return n
 }
 
 // isOurs says whether an element is one of those that were inserted.
@@ -56,33 +43,6 @@ func isOurs(n *html.Node) bool {
 	return false
 }
 
-// outline writes a tree without what was inserted; white space in the head is not told apart, since the insertion
-// may stand on lines of its own.
-func outline(n *html.Node, ours *int, inHead bool, b *strings.Builder) {
-	for c := n.FirstChild; c != nil; c = c.NextSibling {
-		if c.Type == html.CommentNode && strings.Contains(c.Data, "tachyform") {
-			continue
-		}
-		if isOurs(c) {
-			if n.Type == html.ElementNode && n.Data == "head" {
-				*ours++
-			}
-			continue
-		}
-		text := c.Data
-		if c.Type == html.TextNode && inHead && strings.TrimSpace(text) == "" {
-			continue
-		}
-		b.WriteString("(")
-		b.WriteString(text)
-		for _, a := range c.Attr {
-			b.WriteString(" " + a.Key + "=" + a.Val)
-		}
-		outline(c, ours, c.Type == html.ElementNode && (c.Data == "head" || c.Data == "html"), b)
-		b.WriteString(")")
-	}
-}
-
 // check edits a page and looks at the three properties: the elements are in the head, nothing else changed, and the
 // edit can be taken out again.
 func check(t testing.TB, name string, src []byte) {
@@ -100,11 +60,11 @@ func check(t testing.TB, name string, src []byte) {
 	if strings.HasSuffix(name, ".xhtml") {
 		return
 	}
-	ours := 0
-	var before, after strings.Builder
-	outline(tree(t, src), new(int), false, &before)
-	outline(tree(t, out), &ours, false, &after)
-	require.Equal(t, before.String(), after.String(), "the tree differs only by our elements\n%s", out)
+	before, _, err := oddpages.Outline(src, func(*html.Node) bool { return false })
+	require.NoError(t, err)
+	after, ours, err := oddpages.Outline(out, isOurs)
+	require.NoError(t, err)
+	require.Equal(t, before, after, "the tree differs only by our elements\n%s", out)
 	require.Equal(t, len(elements), ours, "our elements are children of the head\n%s", out)
 	again, err := Read(name, back)
 	require.NoError(t, err)
