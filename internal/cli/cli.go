@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 	"strings"
 	"time"
 
@@ -108,7 +109,7 @@ worker in a model of a browser, opens every page without a network, and audits w
 	f.StringVar(&a.output, "output", "", "write the result to a `file` instead of standard output")
 	f.BoolVar(&a.quiet, "quiet", false, "print nothing but errors and what was asked for with --format")
 	f.BoolVar(&a.noColor, "no-color", false, "print without colours (also: NO_COLOR in the environment)")
-	cmd.AddCommand(a.fitCommand(), a.rehearseCommand(), a.auditCommand(), a.demoCommand(), a.stripCommand())
+	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.fitCommand(), a.rehearseCommand(), a.auditCommand(), a.demoCommand(), a.stripCommand())
 	return cmd
 }
 
@@ -120,7 +121,7 @@ func siteArg(args []string, c *config.Config) (string, error) {
 	case len(args) > 0:
 		return args[0], nil
 	case c.Site != "":
-		return c.Dir() + "/" + c.Site, nil
+		return filepath.Join(c.Dir(), filepath.FromSlash(c.Site)), nil
 	}
 	return "", errors.New("name the folder of the site (or set site in tachyform.toml)")
 }

@@ -233,3 +233,26 @@ func debian(t testing.TB, name, folder string) string {
 	require.NoError(t, err, string(out))
 	return dir
 }
+
+func TestDraftThenFit(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist"), os.DirFS("../../demo/site")))
+	fine(t, dir, "draft", "dist")
+	_, errs, code := run(t, dir, "draft", "dist")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "is there already; --force overwrites it")
+	fine(t, dir, "draft", "dist", "--force")
+	fine(t, dir, "fit")
+	for _, p := range rehearsed(t, dir).Pages {
+		want := rehearsal.Whole
+		if p.URL == "/account/" {
+			want = rehearsal.StandIn
+		}
+		assert.Equal(t, want, p.Outcome, p.URL)
+	}
+	var s map[string]any
+	require.NoError(t, json.Unmarshal([]byte(fine(t, dir, "survey", "--format", "json")), &s))
+	assert.Equal(t, "tachyform.survey/1", s["format"])
+	assert.EqualValues(t, 17, s["fitted"])
+	assert.Contains(t, fine(t, dir, "strip"), "Stripped dist")
+}

@@ -506,3 +506,32 @@ func TestStripThatWasInterrupted(t *testing.T) {
 	strip(t, dir)
 	same(t, before, tree(t, dir))
 }
+
+func TestDraftSaysWhatFitDoes(t *testing.T) {
+	files := map[string]string{"account/index.html": "<input type=password>", "main.js": `fetch("/data.json"); fetch("/api/boats?x=1"); fetch("/api/book", {method: "POST"})`, "data.json": "{}",
+		"odd (1)*.html": "<title>Odd \"one\"\\ - Kelda Mail</title><script src=/main.js></script>"}
+	dir := write(t, write(t, t.TempDir(), small), files)
+	draft := func() (*config.Config, string) {
+		s, err := site.Open(dir, "/")
+		require.NoError(t, err)
+		defer s.Close()
+		data, err := Draft(context.Background(), s, dir, nil)
+		require.NoError(t, err)
+		cfg, err := config.Parse(filepath.Join(filepath.Dir(dir), "tachyform.toml"), data)
+		require.NoError(t, err, string(data))
+		return cfg, string(data)
+	}
+	cfg, text := draft()
+	for _, part := range []string{`now = ["/**"]  # the whole site: 6 files`, `never = ["/account/**"]`, `match = "/api/boats"  # main.js:1 fetches it, and it is not in the folder`,
+		"match = \"/data.json\"", "# POST /api/book (main.js:1) sends something", "theme_color = \"#aa0033\"  # the custom property --accent"} {
+		assert.Contains(t, text, part)
+	}
+	fit(t, dir, nil, Options{})
+	p, err := plan(t, dir, cfg, Options{})
+	require.NoError(t, err)
+	for _, changed := range p.paths() {
+		assert.Contains(t, []string{"sw.js"}, changed, "only the rules are told apart")
+	}
+	_, again := draft()
+	assert.Equal(t, text, again, "what fit wrote is not part of the site")
+}

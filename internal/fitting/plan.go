@@ -12,6 +12,7 @@ import (
 	"image/color"
 	"path"
 	"path/filepath"
+	"regexp"
 	"runtime"
 	"slices"
 	"sort"
@@ -711,10 +712,23 @@ func (f *fitter) rules() ([]worker.Rule, error) {
 		}
 	}
 	for _, u := range f.inv.Data {
+		if matched(out, u) {
+			continue // the configuration has an answer
+		}
 		out = append(out, worker.Rule{Match: "^" + quote(u) + "$", Answer: "network-first", Patience: 3000, Entries: 50})
 		f.plan.Inferences = append(f.plan.Inferences, Inference{"rule", u + " network-first, patience 3 s", "a script fetches it as data"})
 	}
 	return out, nil
+}
+
+// matched says whether some rule answers a URL.
+func matched(rules []worker.Rule, u string) bool {
+	for _, r := range rules {
+		if re, err := regexp.Compile(r.Match); err == nil && re.MatchString(u) {
+			return true
+		}
+	}
+	return false
 }
 
 // finish compares what should stand in the site with what does.

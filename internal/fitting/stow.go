@@ -16,14 +16,12 @@ import (
 
 	"tachyform/internal/release"
 	"tachyform/internal/site"
+	"tachyform/internal/survey"
 	"tachyform/internal/worker"
 )
 
 // maxListed is how many files a worker lists at most; of larger sites it stores what is visited.
 const maxListed = 4000
-
-// notForVisitors matches files that servers and tools read, and visitors never ask for.
-var notForVisitors = regexp.MustCompile(`(?i)(\.map|\.php|\.py|\.rb|\.ts|\.tsx|\.scss|\.less|\.gz|\.br|\.zip|\.tar|\.bak|~)$|(^|/)(_headers|_redirects|CNAME|LICENSE|README(\.(md|txt))?|robots\.txt|sitemap[^/]*\.xml|humans\.txt|package(-lock)?\.json|objects\.inv)$`)
 
 func quote(u string) string { return regexp.QuoteMeta(u) }
 
@@ -188,7 +186,7 @@ func (f *fitter) candidates(workerPath string) []site.File {
 		switch {
 		case personal[file.Path] != "" && len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) == 0:
 			never(personal[file.Path])
-		case notForVisitors.MatchString(file.Path):
+		case survey.NotForVisitors.MatchString(file.Path):
 			never("visitors do not ask for it")
 		default:
 			out = append(out, file)

@@ -208,7 +208,7 @@ func (s *Style) left(p *fitting.Plan) {
 	}
 	label := "left alone"
 	for _, why := range order {
-		s.row(label, s.warn.Render(count(len(byWhy[why]), "page"))+": "+why+" "+s.faint.Render("("+brief(byWhy[why])+")"))
+		s.row(label, s.warn.Render(count(len(byWhy[why]), "page"))+": "+lines(s.faint, wrap(why+" ("+brief(byWhy[why])+")", 100, 18)))
 		label = ""
 	}
 	skipped := map[string][]string{}
@@ -221,7 +221,7 @@ func (s *Style) left(p *fitting.Plan) {
 	}
 	label = "not looked at"
 	for _, why := range order {
-		s.row(label, count(len(skipped[why]), "entry")+": "+why+" "+s.faint.Render("("+brief(skipped[why])+")"))
+		s.row(label, count(len(skipped[why]), "entry")+": "+lines(s.faint, wrap(why+" ("+brief(skipped[why])+")", 100, 18)))
 		label = ""
 	}
 }

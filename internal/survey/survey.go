@@ -27,6 +27,9 @@ type Page struct {
 	Needs    []Need
 	Personal string // why the page looks personal, "" when it does not
 	Size     int
+	CSP      []string // Content-Security-Policy of meta elements
+	Manifest string   // URL of the manifest that it links, "" for none
+	Fitted   bool     // it holds what fit inserts
 }
 
 // Need is something that a page or another file asks for by itself.
@@ -61,13 +64,16 @@ type Inventory struct {
 	Data          []string          // URLs of the site's files that scripts fetch, sorted
 	Registrations []Registration
 	Endpoints     []Endpoint
+	Stores        []string       // kinds of storage that scripts mention, sorted
 	Unread        []site.Skipped // files that could not be read or understood
 
+	byURL   map[string]*Page
 	scripts sync.Map // what scripts inside pages say, by a hash of them
 }
 
-// personalPath matches folder and file names of pages that belong to one person.
-var personalPath = regexp.MustCompile(`(?i)(^|/)(my-?)?(account|login|log-in|logout|sign-?in|sign-?out|sign-?up|register|profile|admin|checkout|basket|cart|orders?|settings|dashboard|password)(\.[a-z]+|/|$)`)
+// personalPath matches addresses of pages that belong to one person: some words anywhere, others only where a site's
+// own sections begin, since documentation has pages of such names too.
+var personalPath = regexp.MustCompile(`(?i)(^|/)(my-?)?(account|login|log-in|logout|log-out|sign-?in|sign-?out|checkout)(\.[a-z]+|/|$)|^/?(admin|dashboard|profile|orders?|basket|cart|my)(\.[a-z]+|/|$)`)
 
 // Progress is told how many of how many files are done.
 type Progress func(done, total int)
@@ -85,6 +91,7 @@ func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, err
 		regs      []Registration
 		endpoints []Endpoint
 		data      []string
+		stores    map[string]bool
 		unread    string
 	}
 	results := make([]result, len(s.Files))
@@ -124,15 +131,16 @@ func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, err
 			rd := reader{inv: inv, file: f, src: data}
 			switch kind {
 			case "page":
-				if clean, _, err := pagehead.Remove(data); err == nil {
-					data = clean
+				fitted := false
+				if clean, n, err := pagehead.Remove(data); err == nil {
+					data, fitted = clean, n > 0
 					rd.src = clean
 				}
 				if f.Path == start.Path {
 					inv.StartBytes = bytes.Clone(data)
 				}
-				p := rd.page(data)
-				r.page = p
+				r.page = rd.page(data)
+				r.page.Fitted = fitted
 			case "style":
 				r.needs = rd.refs(markup.StyleRefs(data, 0), f.URL)
 			case "script":
@@ -144,7 +152,7 @@ func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, err
 			if kind != "page" {
 				r.needs = append(r.needs, rd.needs...)
 			}
-			r.regs, r.endpoints, r.data = rd.regs, rd.endpoints, rd.data
+			r.regs, r.endpoints, r.data, r.stores = rd.regs, rd.endpoints, rd.data, rd.stores
 			return nil
 		})
 	}
@@ -154,8 +162,11 @@ func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, err
 	if err != nil {
 		return nil, err
 	}
-	data := map[string]bool{}
+	data, stores := map[string]bool{}, map[string]bool{}
 	for i, r := range results {
+		for k := range r.stores {
+			stores[k] = true
+		}
 		f := s.Files[i]
 		if r.unread != "" {
 			inv.Unread = append(inv.Unread, site.Skipped{Path: f.Path, Why: r.unread})
@@ -176,6 +187,10 @@ func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, err
 		inv.Data = append(inv.Data, d)
 	}
 	sort.Strings(inv.Data)
+	for k := range stores {
+		inv.Stores = append(inv.Stores, k)
+	}
+	sort.Strings(inv.Stores)
 	if inv.StartBytes != nil {
 		inv.Start = markup.ReadPage(inv.StartBytes)
 	} else {
@@ -196,6 +211,7 @@ type reader struct {
 	regs      []Registration
 	endpoints []Endpoint
 	data      []string
+	stores    map[string]bool
 }
 
 func (r *reader) page(data []byte) *Page {
@@ -215,6 +231,14 @@ func (r *reader) page(data []byte) *Page {
 		r.script(r.inline(s), base)
 	}
 	p.Needs = append(p.Needs, r.needs...)
+	for _, c := range m.CSP {
+		p.CSP = append(p.CSP, c.Value)
+	}
+	for _, ref := range m.Refs {
+		if ref.Use == markup.UseManifest && p.Manifest == "" {
+			p.Manifest, _ = Resolve(base, ref.URL)
+		}
+	}
 	for _, f := range m.Forms {
 		if u, ok := Resolve(base, f.Action); ok && f.Method != "GET" {
 			line, column := markup.Position(r.src, f.Offset)
@@ -224,7 +248,7 @@ func (r *reader) page(data []byte) *Page {
 	switch {
 	case m.HasPassword:
 		p.Personal = "it asks for a password"
-	case personalPath.MatchString(r.file.URL):
+	case personalPath.MatchString(strings.TrimPrefix(r.file.URL, r.inv.Site.Base)):
 		p.Personal = "its address is that of an account page"
 	}
 	return p
@@ -286,6 +310,12 @@ func (r *reader) fetch(ref markup.Ref, u string) {
 
 func (r *reader) script(f markup.ScriptFacts, base string) {
 	r.needs = append(r.needs, r.refs(f.Refs, base)...)
+	for k := range f.Stores {
+		if r.stores == nil {
+			r.stores = map[string]bool{}
+		}
+		r.stores[k] = true
+	}
 	for _, g := range f.Registrations {
 		line, column := markup.Position(r.src, g.Offset)
 		reg := Registration{File: r.file.Path, Line: line, Column: column}
@@ -328,9 +358,11 @@ func (inv *Inventory) FileOf(u string) *site.File {
 // Closure gives the URLs of the site's files that the pages need, closed over style sheets and scripts, with the
 // pages themselves.
 func (inv *Inventory) Closure(pages ...string) map[string]bool {
-	byURL := map[string]*Page{}
-	for i := range inv.Pages {
-		byURL[inv.Pages[i].File.URL] = &inv.Pages[i]
+	if inv.byURL == nil {
+		inv.byURL = make(map[string]*Page, len(inv.Pages))
+		for i := range inv.Pages {
+			inv.byURL[inv.Pages[i].File.URL] = &inv.Pages[i]
+		}
 	}
 	out := map[string]bool{}
 	queue := append([]string{}, pages...)
@@ -342,7 +374,7 @@ func (inv *Inventory) Closure(pages ...string) map[string]bool {
 		}
 		out[f.URL] = true
 		needs := inv.Needs[f.URL]
-		if p := byURL[f.URL]; p != nil {
+		if p := inv.byURL[f.URL]; p != nil {
 			needs = p.Needs
 		}
 		for _, n := range needs {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -75,5 +76,51 @@ func TestResolve(t *testing.T) {
 		if ok {
 			assert.Equal(t, c[2], got)
 		}
+	}
+}
+
+func TestSummarize(t *testing.T) {
+	inv := take(t, "/", map[string]string{
+		"index.html":           `<title>Home</title><meta http-equiv=Content-Security-Policy content="default-src 'none'; script-src 'self'"><link rel=stylesheet href=/docs/a.css><link rel=manifest href=m.json><script src=https://cdn.example/x.js></script><img src=gone.png>`,
+		"fares.html":           `<title>Fares</title><link rel=stylesheet href=a.css><script src=main.3f9c2b71.js></script><img src="https://cdn.example/y.png"><form method=post action=/api/book></form>`,
+		"fitted.html":          "<head><!--tachyform: fit wrote this, strip removes it--><link rel=manifest href=/x><!--/tachyform--></head>",
+		"a.css":                `@import "b.css"; body { background: url(lost.jpg) }`,
+		"b.css":                `a { color: red }`,
+		"main.3f9c2b71.js":     `navigator.serviceWorker.register("sw.js"); localStorage.x = 1; fetch("/api/live")`,
+		"main.3f9c2b71.js.map": "{}",
+		"account/index.html":   "<title>You</title>",
+		"flags/profile.html":   "<title>A flag</title>",
+	})
+	s := inv.Summarize()
+	assert.Equal(t, 5, s.Pages)
+	assert.Equal(t, 1, s.Fitted)
+	assert.Equal(t, "/docs/", s.BaseHint)
+	assert.Equal(t, 1, s.Hashed)
+	assert.Equal(t, []string{"main.3f9c2b71.js.map"}, s.Unneeded)
+	var nowhere []string
+	for _, n := range s.Nowhere {
+		nowhere = append(nowhere, n.URL+" < "+strings.Join(n.Chain, " < "))
+	}
+	assert.Equal(t, []string{"/docs/a.css < index.html", "/gone.png < index.html", "/lost.jpg < fares.html < a.css"}, nowhere)
+	assert.Equal(t, []Foreign{{"https://cdn.example", []string{"image", "script"}, 2}}, s.Foreign)
+	assert.Equal(t, "/m.json", s.Manifest)
+	assert.Equal(t, 1, s.ManifestPages)
+	require.Len(t, s.Workers, 1)
+	assert.Equal(t, 1, s.WorkerPages)
+	assert.Equal(t, []Named{{"account/index.html", "its address is that of an account page"}}, s.Personal)
+	assert.Equal(t, []Named{{"index.html", "its Content-Security-Policy forbids a manifest (manifest-src)"}}, s.CSP)
+	assert.Equal(t, []string{"localStorage"}, s.Storage)
+	assert.Equal(t, "tachyform survey "+s.Site+" --base /docs/", s.Next[0].Command)
+	var ends []string
+	for _, e := range s.Endpoints {
+		ends = append(ends, e.Method+" "+e.URL)
+	}
+	assert.Equal(t, []string{"POST /api/book", "GET /api/live"}, ends)
+}
+
+func TestForbidden(t *testing.T) {
+	for policy, want := range map[string]int{"": 0, "default-src 'self'": 0, "default-src 'none'": 3, "script-src 'nonce-x'": 2, "worker-src 'none'": 1, "manifest-src": 1,
+		"default-src *; img-src 'none'": 0, "default-src https://ferry.example": 0, "script-src 'self'; default-src 'none'": 1} {
+		assert.Len(t, Forbidden(policy), want, policy)
 	}
 }

@@ -148,6 +148,9 @@ func Pattern(pattern string) (string, error) {
 	b.WriteByte('^')
 	for i := 0; i < len(pattern); i++ {
 		switch c := pattern[i]; {
+		case c == '\\' && i+1 < len(pattern): // taken literally
+			i++
+			b.WriteString(regexp.QuoteMeta(string(pattern[i])))
 		case c == '*':
 			b.WriteString(".*")
 		case c == ':' && i+1 < len(pattern) && (isWord(pattern[i+1])):
@@ -186,6 +189,9 @@ func Glob(glob string) string {
 		case strings.HasPrefix(glob[i:], "**"):
 			b.WriteString(".*")
 			i++
+		case glob[i] == '\\' && i+1 < len(glob):
+			i++
+			b.WriteString(regexp.QuoteMeta(string(glob[i])))
 		case glob[i] == '*':
 			b.WriteString("[^/]*")
 		case glob[i] == '?':

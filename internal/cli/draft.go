@@ -1,0 +1,78 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"tachyform/internal/config"
+	"tachyform/internal/fitting"
+	"tachyform/internal/present"
+)
+
+func (a *app) draftCommand() *cobra.Command {
+	var base string
+	var force bool
+	cmd := &cobra.Command{
+		Use:   "draft SITE",
+		Short: "Write a commented tachyform.toml filled from the survey",
+		Long: `Draft surveys the folder SITE and writes a configuration with what fit would choose, each value with its reason: names,
+colours, what to store within a ceiling, a rule for each endpoint, exceptions for pages that look personal. fit runs on
+it unchanged. An existing file is never overwritten without --force.`,
+		Example: "  tachyform draft dist\n  tachyform draft dist --output tachyform.toml --force",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			out := a.output
+			if out == "" {
+				out = config.Name
+			}
+			if _, err := os.Lstat(out); !errors.Is(err, fs.ErrNotExist) && !force {
+				return usage(fmt.Errorf("%s is there already; --force overwrites it, --output names another file", out))
+			}
+			a.config = os.DevNull // what an earlier draft says does not count
+			_, s, err := a.open(args, base)
+			if err != nil {
+				return err
+			}
+			defer s.Close()
+			named, err := fitting.SiteFor(args[0], out)
+			if err != nil {
+				return usage(err)
+			}
+			step, end := a.progress("Reading")
+			data, err := fitting.Draft(cmd.Context(), s, named, step)
+			end()
+			if err != nil {
+				return fitError(err)
+			}
+			if _, err := config.Parse(out, data); err != nil {
+				return broken(fmt.Errorf("the draft is not a configuration: %w", err))
+			}
+			temp := out + ".tmp"
+			if err := os.WriteFile(temp, data, 0o644); err != nil {
+				return broken(err)
+			}
+			if err := os.Rename(temp, out); err != nil {
+				_ = os.Remove(temp)
+				return broken(err)
+			}
+			a.output = ""
+			return a.emit(func(st *present.Style) error {
+				if err := st.Heading(fmt.Sprintf("Wrote %s, %d bytes", out, len(data))); err != nil {
+					return err
+				}
+				command := "tachyform fit"
+				if out != config.Name {
+					command += " --config " + out
+				}
+				return st.Next(command+" --dry-run", "see what it would do", command, "do it")
+			}, map[string]any{"format": "tachyform.draft/1", "file": out, "bytes": len(data)})
+		},
+	}
+	cmd.Flags().StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
+	cmd.Flags().BoolVar(&force, "force", false, "overwrite an existing file")
+	return cmd
+}

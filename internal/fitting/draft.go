@@ -1,0 +1,217 @@
+package fitting
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"path"
+	"path/filepath"
+	"sort"
+	"strings"
+
+	"tachyform/internal/config"
+	"tachyform/internal/site"
+	"tachyform/internal/survey"
+)
+
+// Draft writes a commented configuration for a site, filled from what the survey saw. siteDir is the folder as the
+// configuration is to name it. A fit with it does what a fit without any would do, until something in it is changed.
+func Draft(ctx context.Context, s *site.Site, siteDir string, progress survey.Progress) ([]byte, error) {
+	rec, err := recoverRecord(s)
+	if err != nil {
+		return nil, err
+	}
+	inv, err := survey.Take(ctx, s, progress)
+	if err != nil {
+		return nil, err
+	}
+	f := &fitter{site: s, cfg: &config.Config{}, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
+		plan: &Plan{Site: s, Same: map[string]int{}, record: rec}}
+	for p := range rec.Files { // what an earlier fit wrote is not part of the site
+		f.kinds[p] = "icon"
+	}
+	in := &inferrer{inv: inv, cfg: f.cfg, ours: func(p string) bool { r, known := rec.Files[p]; return known && r.Original == "" }}
+	f.app = in.infer()
+	now, later, err := f.stow("", "")
+	if err != nil {
+		return nil, err
+	}
+	d := &drafter{}
+	from := map[string]string{}
+	for _, i := range in.out {
+		from[i.What] = i.From
+	}
+	d.line("# Tachyform: what \"tachyform fit\" does to this site. Everything here is optional; remove what you do not want to decide.")
+	d.line("")
+	d.value("site", siteDir, "the folder that is deployed, relative to this file")
+	d.value("base", s.Base, "URL path it is served from")
+	d.line("")
+	d.line("[app]")
+	d.value("name", f.app.name, from["name"])
+	d.value("short_name", f.app.shortName, from["short_name"])
+	if f.app.description != "" {
+		d.value("description", f.app.description, from["description"])
+	}
+	if f.app.lang != "" {
+		d.value("lang", f.app.lang, from["lang"])
+	}
+	d.value("start_url", f.app.startURL, "what opens when a visitor taps the icon")
+	d.value("display", f.app.display, "without the browser's frame")
+	d.value("theme_color", f.app.theme, from["theme_color"])
+	d.value("background_color", f.app.background, from["background_color"])
+	d.line("")
+	d.line("[icons]")
+	if f.app.master != "" {
+		d.value("master", f.app.master, from["master"])
+	} else {
+		d.line("# master = \"brand/mark.svg\"  # " + from["master"])
+	}
+	f.draftStow(d, now, later)
+	f.draftRules(d)
+	d.line("")
+	d.line("[offline]")
+	if file, ok := s.File("offline.html"); ok && rec.Files["offline.html"].SHA256 == "" {
+		d.value("page", file.URL, "the site's own")
+	} else {
+		d.line("# page = \"/offline.html\"  # shown for pages that are not stored; fit writes one when none is named")
+	}
+	if p := personal(inv); len(p) > 0 {
+		d.line("# except = " + quoteList(p) + "  # would keep the worker out of these pages altogether: the browser's own error page when there is no network")
+	}
+	d.line("")
+	d.line("[update]")
+	d.value("takeover", "next-visit", "a new release waits until all pages of the old one are closed; or \"when-asked\", \"at-once\"")
+	return d.Bytes(), nil
+}
+
+// draftStow writes the lists of what is stored, with what they weigh.
+func (f *fitter) draftStow(d *drafter, now, later []site.File) {
+	st := f.plan.Stowed
+	d.line("")
+	d.line("[stow]")
+	switch {
+	case len(later) == 0 && !st.AsVisited:
+		d.list("now", []string{f.site.Base + "**"}, fmt.Sprintf("the whole site: %d files, %s", st.Now, size(st.NowBytes)))
+	default:
+		urls := []string{}
+		for _, file := range now {
+			urls = append(urls, globEscape(file.URL))
+		}
+		d.list("now", urls, fmt.Sprintf("the start page and what it needs: %d files, %s; the whole site has %s", st.Now, size(st.NowBytes), size(st.NowBytes+st.LaterBytes)))
+		d.list("later", []string{f.site.Base + "**"}, "everything else, when a visitor first asks for it")
+	}
+	if p := personal(f.inv); len(p) > 0 {
+		d.list("never", p, "they look like pages that belong to one person")
+	}
+	d.value("ceiling", "3 MB", "what the first visit may cost")
+}
+
+// draftRules writes a rule for each endpoint, with the reason for its answer.
+func (f *fitter) draftRules(d *drafter) {
+	seen := map[string]bool{}
+	ends := append([]survey.Endpoint{}, f.inv.Endpoints...)
+	sort.SliceStable(ends, func(i, j int) bool { return ends[i].URL < ends[j].URL })
+	for _, e := range ends {
+		u, _, _ := strings.Cut(e.URL, "?")
+		where := fmt.Sprintf("%s:%d", e.File, e.Line)
+		if seen[e.Method+u] || strings.HasPrefix(u, "http") {
+			continue
+		}
+		seen[e.Method+u] = true
+		d.line("")
+		if e.Method != "GET" {
+			d.line(fmt.Sprintf("# %s %s (%s) sends something: it always goes to the network, and fails without one.", e.Method, u, where))
+			continue
+		}
+		d.line("[[rule]]")
+		if f.inv.FileOf(u) != nil {
+			d.value("match", patternEscape(u), where+" fetches this file as data")
+		} else {
+			d.value("match", patternEscape(u), where+" fetches it, and it is not in the folder: an endpoint of the server")
+		}
+		d.value("answer", "network-first", "fresh where there is a network, else the last answer that was seen")
+		d.value("patience", "3s", "how long to wait for the network before the stored answer is taken")
+	}
+}
+
+// personal gives globs for the pages that look personal: their folder for index pages.
+func personal(inv *survey.Inventory) []string {
+	var out []string
+	for _, p := range inv.Pages {
+		if p.Personal == "" {
+			continue
+		}
+		g := globEscape(p.File.URL)
+		if site.IsIndex(path.Base(p.File.Path)) && p.File.URL != inv.Site.Base {
+			g += "**"
+		}
+		out = append(out, g)
+	}
+	return out
+}
+
+func globEscape(u string) string {
+	return strings.NewReplacer("*", `\*`, "?", `\?`, "[", `\[`, "{", `\{`).Replace(u)
+}
+
+func patternEscape(u string) string {
+	return strings.NewReplacer("*", `\*`, ":", `\:`, "+", `\+`, "(", `\(`, "{", `\{`).Replace(u)
+}
+
+// drafter writes TOML with remarks.
+type drafter struct{ bytes.Buffer }
+
+func (d *drafter) line(s string) { d.WriteString(s + "\n") }
+
+// quoteTOML writes a TOML basic string; those of JSON are among them.
+func quoteTOML(s string) string {
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
+	enc.SetEscapeHTML(false)
+	_ = enc.Encode(s) // a string
+	return strings.TrimRight(b.String(), "\n")
+}
+
+func quoteList(list []string) string {
+	q := make([]string, len(list))
+	for i, s := range list {
+		q[i] = quoteTOML(s)
+	}
+	return "[" + strings.Join(q, ", ") + "]"
+}
+
+func (d *drafter) value(key, value, why string) { d.remark(key+" = "+quoteTOML(value), why) }
+
+func (d *drafter) list(key string, list []string, why string) {
+	if len(list) <= 4 {
+		d.remark(key+" = "+quoteList(list), why)
+		return
+	}
+	d.remark(key+" = [", why)
+	for _, s := range list {
+		d.line("  " + quoteTOML(s) + ",")
+	}
+	d.line("]")
+}
+
+func (d *drafter) remark(text, why string) {
+	if why != "" {
+		text += "  # " + strings.Join(strings.Fields(why), " ")
+	}
+	d.line(text)
+}
+
+// SiteFor gives a site's folder as a configuration file in another folder names it.
+func SiteFor(siteDir, configFile string) (string, error) {
+	abs, err := filepath.Abs(siteDir)
+	if err != nil {
+		return "", err
+	}
+	dir, err := filepath.Abs(filepath.Dir(configFile))
+	if err != nil {
+		return "", err
+	}
+	rel, err := filepath.Rel(dir, abs)
+	return filepath.ToSlash(rel), err
+}

@@ -1,0 +1,145 @@
+package present
+
+import (
+	"strings"
+
+	"tachyform/internal/survey"
+)
+
+// Survey writes what a site has, on one screen for a small one.
+func (s *Style) Survey(r *survey.Summary) error {
+	s.printf("%s %s\n\n", s.title.Render("Survey of "+r.Site+":"), clip(r.Title, 80))
+	s.row("pages", itoa(r.Pages)+s.faint.Render(", starting at "+r.Start+", which weighs "+Bytes(r.StartWeight)+" with all it needs"))
+	if r.BaseHint != "" {
+		s.row("base", s.warn.Render(r.Base)+", but references point to "+s.warn.Render(r.BaseHint))
+	}
+	var kinds []string
+	files := 0
+	for _, k := range r.Kinds {
+		files += k.Files
+		name := k.Kind
+		switch name {
+		case "data", "media", "other":
+			name += " file"
+		}
+		kinds = append(kinds, count(k.Files, name)+" "+Bytes(k.Bytes))
+	}
+	s.row("files", count(files, "file")+", "+Bytes(r.Bytes)+s.faint.Render(": ")+lines(s.faint, wrap(strings.Join(kinds, ", "), 90, 18)))
+	var big []string
+	for _, b := range r.Biggest[:min(3, len(r.Biggest))] {
+		big = append(big, b.Path+" "+Bytes(b.Bytes))
+	}
+	s.row("biggest", s.faint.Render(clip(strings.Join(big, ", "), 116)))
+	if r.Hashed > 0 {
+		s.row("hashed names", count(r.Hashed, "file")+s.faint.Render(" with a digest in the name"))
+	}
+	if len(r.Unneeded) > 0 {
+		s.row("of no use", count(len(r.Unneeded), "file")+" "+lines(s.faint, wrap("that visitors never ask for: "+brief(r.Unneeded), 100, 18)))
+	}
+	s.surveyed(r)
+	if len(r.Nowhere) > 0 {
+		s.printf("\n  %s\n", s.title.Render("References that lead nowhere"))
+		for i, n := range r.Nowhere {
+			if i == maxListed {
+				s.printf("  and %s; --format json has all\n", count(len(r.Nowhere)-i, "more reference"))
+				break
+			}
+			s.printf("  %s %s\n", s.warn.Render(pad(clip(n.URL, 52), 52)), s.faint.Render(clip(n.Use+", needed by "+count(n.Pages, "page")+": "+strings.Join(n.Chain, " > "), 80)))
+		}
+	}
+	if len(r.Endpoints) > 0 {
+		s.printf("\n  %s\n", s.title.Render("Where scripts and forms send to"))
+		for i, e := range r.Endpoints {
+			if i == maxListed {
+				s.printf("  and %s; --format json has all\n", count(len(r.Endpoints)-i, "more endpoint"))
+				break
+			}
+			what := "not in the folder: an endpoint of the server"
+			if e.InSite {
+				what = "a file of the site"
+			}
+			if e.Form {
+				what = "form"
+			}
+			s.printf("  %s %s %s\n", pad(e.Method, 6), pad(clip(e.URL, 45), 45), s.faint.Render(clip(e.File+":"+itoa(e.Line)+"  "+what, 78)))
+		}
+	}
+	if len(r.Foreign) > 0 {
+		s.printf("\n  %s\n", s.title.Render("From other origins"))
+		for i, f := range r.Foreign {
+			if i == maxListed {
+				s.printf("  and %s; --format json has all\n", count(len(r.Foreign)-i, "more origin"))
+				break
+			}
+			s.printf("  %s %s\n", pad(clip(f.Origin, 52), 52), s.faint.Render(strings.Join(f.Uses, ", ")+", on "+count(f.Pages, "page")))
+		}
+	}
+	s.printf("\n  %s\n", s.title.Render("Next"))
+	for _, n := range r.Next {
+		s.printf("  %s  %s\n", s.accent.Render(pad(n.Command, 36)), s.faint.Render(n.Why))
+	}
+	return s.err
+}
+
+// surveyed says what is there of an app already.
+func (s *Style) surveyed(r *survey.Summary) {
+	if r.Fitted > 0 {
+		s.row("fitted", s.good.Render(itoa(r.Fitted)+" of "+count(r.Pages, "page"))+s.faint.Render(": the rest of this is the site without what fit put in"))
+	}
+	if r.Manifest == "" {
+		s.row("manifest", s.warn.Render("none"))
+	} else {
+		s.row("manifest", r.Manifest+s.faint.Render(", linked by "+itoa(r.ManifestPages)+" of "+count(r.Pages, "page")))
+	}
+	switch {
+	case len(r.Workers) > 0:
+		for i, w := range r.Workers {
+			label := "worker"
+			if i > 0 {
+				label = ""
+			}
+			u := w.URL
+			if u == "" {
+				u = "one whose address is computed"
+			}
+			s.row(label, u+s.faint.Render(", registered in "+w.File+":"+itoa(w.Line)+", on "+itoa(r.WorkerPages)+" of "+count(r.Pages, "page")))
+			if i == 3 {
+				break
+			}
+		}
+	default:
+		s.row("worker", s.warn.Render("none"))
+	}
+	for i, p := range r.Personal {
+		label := ""
+		if i == 0 {
+			label = "personal"
+		}
+		if i == 4 {
+			s.row("", "and "+count(len(r.Personal)-i, "more page"))
+			break
+		}
+		s.row(label, p.Path+s.faint.Render(": "+p.Why+", so it is never stored"))
+	}
+	for i, c := range r.CSP {
+		if i == 3 {
+			s.row("", "and "+count(len(r.CSP)-i, "more policy"))
+			break
+		}
+		s.row("policy", s.warn.Render(c.Path)+": "+c.Why)
+	}
+	if len(r.Storage) > 0 {
+		s.row("keeps data in", strings.Join(r.Storage, ", "))
+	}
+	byWhy := map[string][]string{}
+	var order []string
+	for _, k := range r.Skipped {
+		if byWhy[k.Why] == nil {
+			order = append(order, k.Why)
+		}
+		byWhy[k.Why] = append(byWhy[k.Why], k.Path)
+	}
+	for _, why := range order {
+		s.row("not looked at", count(len(byWhy[why]), "entry")+": "+lines(s.faint, wrap(why+" ("+brief(byWhy[why])+")", 90, 18)))
+	}
+}
