@@ -31,6 +31,9 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, progress survey.Pr
 	for p := range rec.Files { // what an earlier fit wrote is not part of the site
 		f.kinds[p] = "icon"
 	}
+	for _, p := range inv.Pages { // weighed without what fit inserted
+		f.sizes[p.File.Path] = int64(p.Size)
+	}
 	in := &inferrer{inv: inv, cfg: f.cfg, ours: func(p string) bool { r, known := rec.Files[p]; return known && r.Original == "" }}
 	f.app = in.infer()
 	now, later, err := f.stow("", "")
