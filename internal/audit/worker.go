@@ -108,8 +108,11 @@ func offline(f *facts, outcome rehearsal.Outcome, start bool) []Finding {
 		if p.Network != "offline" || p.Outcome != outcome || start != (p.URL == f.inv.StartFile.URL) {
 			continue
 		}
-		m := p.Why
+		m, mend := p.Why, ""
 		if len(p.Missing) > 0 {
+			if !slices.ContainsFunc(p.Missing, func(x rehearsal.Missing) bool { return f.inv.FileOf(x.URL) != nil }) {
+				mend = "it is not a file of the site: say how it is answered by a [[rule]] in tachyform.toml (tachyform draft writes one)"
+			}
 			var names []string
 			for _, x := range p.Missing[:min(3, len(p.Missing))] {
 				names = append(names, x.URL)
@@ -119,7 +122,7 @@ func offline(f *facts, outcome rehearsal.Outcome, start bool) []Finding {
 				m += fmt.Sprintf(" and %d more", n)
 			}
 		}
-		out = append(out, Finding{URL: p.URL, Message: m})
+		out = append(out, Finding{URL: p.URL, Message: m, Mend: mend})
 	}
 	return out
 }

@@ -16,10 +16,10 @@ addEventListener("message", (event) => {
 addEventListener("fetch", (event) => {
   const { request } = event;
   const url = new URL(request.url);
-  if (request.method !== "GET" || url.origin !== location.origin || !url.pathname.startsWith(TABLE.base)) return;
+  if (request.method !== "GET" || url.origin !== location.origin) return;
   const navigation = request.mode === "navigate";
   const rule = RULES.find((r) => r.match.test(url.pathname));
-  if (rule && rule.answer === "leave") return;
+  if (rule ? rule.answer === "leave" : !url.pathname.startsWith(TABLE.base)) return;
   const file = !rule && fileOf(url.pathname);
   if (file) event.respondWith(fromRelease(file, request));
   else if (rule && !(navigation && rule.answer === "network-only")) event.respondWith(byRule(rule, event));
