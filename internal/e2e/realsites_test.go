@@ -32,7 +32,7 @@ var sites = []struct {
 	{"sqlite3-doc", "usr/share/doc/sqlite3", true},
 	{"python-django-doc", "usr/share/doc/python-django-doc/html", true},
 	{"libgtk-4-doc", "usr/share/doc/libgtk-4-doc", true},
-	{"libboost1.74-doc", "usr/share/doc/libboost1.74-doc/HTML", true},
+	{"libboost1.74-doc", "usr/share/doc/libboost1.74-doc", true},
 	{"openjdk-17-doc", "usr/share/doc/openjdk-17-jre-headless", true},
 	{"rust-doc", "usr/share/doc/rust-doc/html", true},
 }

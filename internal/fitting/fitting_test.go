@@ -535,3 +535,10 @@ func TestDraftSaysWhatFitDoes(t *testing.T) {
 	_, again := draft()
 	assert.Equal(t, text, again, "what fit wrote is not part of the site")
 }
+
+func TestASiteWithoutAnIndexPage(t *testing.T) {
+	dir := write(t, t.TempDir(), map[string]string{"docs/a.html": "<title>A - Manual</title><link rel=stylesheet href=a.css>", "docs/b.html": "<title>B - Manual</title>", "docs/a.css": "body { background: teal }"})
+	p := fit(t, dir, nil, Options{})
+	assert.Equal(t, "Manual", values(p)["name"])
+	assert.Empty(t, fit(t, dir, nil, Options{}).paths(), "the offline page does not become the start page")
+}

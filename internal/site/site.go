@@ -303,12 +303,18 @@ func (s *Site) StartPage() (File, error) {
 			return f, nil
 		}
 	}
+	// Pages that stand in for others, the offline page that fit writes among them, are taken only when there is no
+	// other.
 	var best File
-	for _, f := range s.Files {
-		if !f.IsPage() || strings.HasPrefix(path.Base(f.Path), "404.") {
-			continue
+	rank := func(f File) int {
+		n := strings.Count(f.Path, "/")
+		if base := path.Base(f.Path); strings.HasPrefix(base, "404.") || base == "offline.html" {
+			n += 1000
 		}
-		if best.Path == "" || strings.Count(f.Path, "/") < strings.Count(best.Path, "/") {
+		return n
+	}
+	for _, f := range s.Files {
+		if f.IsPage() && (best.Path == "" || rank(f) < rank(best)) {
 			best = f
 		}
 	}

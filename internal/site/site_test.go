@@ -123,3 +123,15 @@ func TestTypesDoNotDependOnTheMachine(t *testing.T) {
 		assert.Equal(t, want, [2]string{TypeOf(name), Kind(name)}, name)
 	}
 }
+
+func TestStartPage(t *testing.T) {
+	for want, files := range map[string][]string{"index.html": {"a.html", "index.html", "x/index.html"}, "docs/b.html": {"404.html", "offline.html", "docs/b.html", "docs/c.html"},
+		"404.html": {"404.html"}, "index.htm": {"index.htm", "a.html"}} {
+		s, err := Open(folder(t, files...), "/")
+		require.NoError(t, err)
+		f, err := s.StartPage()
+		require.NoError(t, err)
+		assert.Equal(t, want, f.Path)
+		s.Close()
+	}
+}
