@@ -40,8 +40,11 @@ func Find() (string, error) {
 	return "", ErrMissing
 }
 
-// patience is how long a page may take in real time.
-const patience = 30 * time.Second
+// patience is how long a page may take in real time; without a network an answer comes at once or never.
+const (
+	patience        = 30 * time.Second
+	offlinePatience = 6 * time.Second
+)
 
 // Browser is a Chromium with a fresh profile and one tab, visiting one local server.
 type Browser struct {
@@ -193,7 +196,11 @@ func (b *Browser) relative(u string) string {
 
 // Open navigates the tab and waits until the page asks for nothing more.
 func (b *Browser) Open(url string) (*stage.Load, error) {
-	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	wait := patience
+	if b.network == stage.Offline {
+		wait = offlinePatience
+	}
+	ctx, cancel := context.WithTimeout(b.ctx, wait)
 	defer cancel()
 	b.mu.Lock()
 	b.requests, b.order = map[network.RequestID]*request{}, nil
@@ -203,6 +210,11 @@ func (b *Browser) Open(url string) (*stage.Load, error) {
 		target = b.server.Origin + url
 	}
 	nav, err := chromedp.Call(ctx, page.Navigate, page.NavigateParams{URL: target})
+	if errors.Is(err, context.DeadlineExceeded) && b.network == stage.Offline {
+		// Seen in Chromium: an offline navigation that a worker declines right after its start never ends.
+		_, err := chromedp.Call(b.ctx, page.StopLoading, cdp.Empty{})
+		return &stage.Load{URL: b.relative(target), AnsweredBy: stage.ByBrowser, Why: "the navigation never ended"}, err
+	}
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", url, err)
 	}
@@ -277,6 +289,8 @@ func (b *Browser) inspect(ctx context.Context, l *stage.Load) error {
 			why = fmt.Sprintf("answered with status %d", r.status)
 		case r.kind == network.ResourceTypeStylesheet && r.mime != "text/css" && r.mime != "":
 			why = "answered with " + r.mime + " instead of a style sheet"
+		case r.mime == "text/html" && (r.kind == network.ResourceTypeImage || r.kind == network.ResourceTypeScript || r.kind == network.ResourceTypeFont):
+			why = "answered with a page instead of the " + string(use)
 		}
 		if why != "" {
 			l.Missing = append(l.Missing, stage.Missing{URL: b.relative(r.url), Use: use, Why: why})
@@ -326,8 +340,10 @@ func (b *Browser) Fetch(url string) (*stage.Answer, error) {
 func (b *Browser) SetNetwork(n stage.Network) error {
 	switch n {
 	case stage.Online:
+		b.network = n
 		return b.server.Resume()
 	case stage.Offline:
+		b.network = n
 		return b.server.Stop()
 	}
 	return fmt.Errorf("the Chromium stage has no network state %q", n)
@@ -380,7 +396,7 @@ func (b *Browser) Stores() ([]stage.Store, error) {
 		Name string   `json:"name"`
 		URLs []string `json:"urls"`
 	}
-	stores, err := evaluate[[]kept](ctx, `(async () => { const out = []; for (const name of await caches.keys()) {
+	stores, err := evaluate[[]kept](ctx, `(async () => { const out = []; if (typeof caches === "undefined") return out; for (const name of await caches.keys()) {
 		const keys = await (await caches.open(name)).keys(); out.push({name, urls: keys.map((r) => r.url)}) } return out })()`)
 	if err != nil {
 		return nil, err
