@@ -56,28 +56,21 @@ taken from the pages; the summary says which, and where they came from. A second
 			if err != nil {
 				return fitError(err)
 			}
-			if dryRun && a.format == "text" && !a.quiet {
-				if err := plan.Diff(a.out); err != nil {
-					return broken(err)
-				}
+			if dryRun {
+				return a.dryRun(plan)
 			}
-			if !dryRun {
-				step, end := a.progress("Writing")
-				err := plan.Apply(cmd.Context(), step)
-				end()
-				if err != nil {
-					return broken(err)
-				}
+			step, end = a.progress("Writing")
+			err = plan.Apply(cmd.Context(), step)
+			end()
+			if err != nil {
+				return broken(err)
 			}
 			return a.emit(func(st *present.Style) error {
-				if err := st.Fit(plan, dryRun); err != nil {
+				if err := st.Fit(plan, false); err != nil {
 					return err
 				}
-				if !dryRun {
-					return st.Next("tachyform rehearse "+s.Dir, "see every page without a network", "tachyform audit "+s.Dir, "see whether it installs, and where")
-				}
-				return nil
-			}, present.FitOf(plan, dryRun))
+				return st.Next("tachyform rehearse "+s.Dir, "see every page without a network", "tachyform audit "+s.Dir, "see whether it installs, and where")
+			}, present.FitOf(plan, false))
 		},
 	}
 	f := cmd.Flags()
@@ -91,6 +84,59 @@ taken from the pages; the summary says which, and where they came from. A second
 	f.BoolVar(&dryRun, "dry-run", false, "show what would change as a unified diff, and write nothing")
 	f.BoolVar(&replace, "replace-worker", false, "put our worker in the place of the site's own")
 	return cmd
+}
+
+// maxShown is how many changes a dry run shows on standard output.
+const maxShown = 200
+
+// dryRun shows what would change: the summary first, then the diff, which goes to a file when one is named. A diff of
+// very many files is only written to a file.
+func (a *app) dryRun(plan *fitting.Plan) error {
+	if a.format == "json" {
+		return a.emit(nil, present.FitOf(plan, true))
+	}
+	file := a.output
+	a.output = ""
+	if err := a.emit(func(st *present.Style) error { return st.Fit(plan, true) }, nil); err != nil {
+		return err
+	}
+	switch {
+	case file != "":
+		f, err := os.Create(file)
+		if err != nil {
+			return broken(fmt.Errorf("--output: %w", err))
+		}
+		err = plan.Diff(f)
+		if e := f.Close(); err == nil {
+			err = e
+		}
+		if err != nil {
+			return broken(err)
+		}
+		return a.note("\n  The diff is in %s.\n", file)
+	case a.quiet:
+		return nil
+	case len(plan.Changes) > maxShown:
+		return a.note("\n  The diff of %d files is not shown; --output FILE writes it to a file.\n", len(plan.Changes))
+	}
+	if err := a.note("\n"); err != nil {
+		return err
+	}
+	if err := plan.Diff(a.out); err != nil {
+		return broken(err)
+	}
+	return nil
+}
+
+// note writes a line to standard output.
+func (a *app) note(format string, args ...any) error {
+	if a.quiet {
+		return nil
+	}
+	if _, err := fmt.Fprintf(a.out, format, args...); err != nil {
+		return broken(err)
+	}
+	return nil
 }
 
 // override lets flags win over the configuration.
