@@ -26,8 +26,8 @@ func New(w io.Writer, color bool) *Style {
 		r.SetColorProfile(termenv.Ascii)
 	}
 	c := func(index string) lipgloss.Style { return r.NewStyle().Foreground(lipgloss.Color(index)) }
-	// Colours of the 256 that can be read on dark and on light, so that the terminal need not be asked.
-	return &Style{w: w, title: r.NewStyle().Bold(true), good: c("35"), warn: c("172"), bad: c("167").Bold(true), faint: c("245"), accent: c("68")}
+	// The basic colours, which people set up in their terminals so that they can be read there.
+	return &Style{w: w, title: r.NewStyle().Bold(true), good: c("2"), warn: c("3"), bad: c("1").Bold(true), faint: c("8"), accent: c("6")}
 }
 
 func (s *Style) printf(format string, args ...any) {
