@@ -243,3 +243,24 @@ func write(t testing.TB, dir string, files map[string]string) {
 		require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
 	}
 }
+
+// TestWhatAWorkerSeesInChromium runs the expectations of the embedded stage in a real browser.
+func TestWhatAWorkerSeesInChromium(t *testing.T) {
+	api, err := os.ReadFile("../stage/testdata/api.js")
+	require.NoError(t, err)
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"index.html": `<!doctype html><title>Home</title><script>navigator.serviceWorker.register("/sw.js")</script>`, "sw.js": string(api),
+		"about/index.html": "<title>About</title>", "app.css": "body { color: teal }"})
+	b, _ := browse(t, dir, "/")
+	_, err = b.Open("/")
+	require.NoError(t, err)
+	results, err := b.Evaluate(`navigator.serviceWorker.ready.then(() => fetch("/results")).then((r) => r.text())`)
+	require.NoError(t, err)
+	var r struct {
+		Cases int
+		Wrong []string
+	}
+	require.NoError(t, json.Unmarshal([]byte(results), &r), results)
+	assert.Empty(t, r.Wrong)
+	assert.Greater(t, r.Cases, 70)
+}

@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"encoding/json"
 	"os"
 	"path/filepath"
 	"testing"
@@ -231,4 +232,26 @@ func TestNetworkStates(t *testing.T) {
 		assert.Equal(t, want.status, l.Status, n)
 		assert.Equal(t, want.by, l.AnsweredBy, n)
 	}
+}
+
+// TestWhatAWorkerSees runs testdata/api.js, whose expectations follow the standards' texts.
+func TestWhatAWorkerSees(t *testing.T) {
+	src, err := os.ReadFile("testdata/api.js")
+	require.NoError(t, err)
+	b := browser(t, serve(t, small(string(src)), site.Rules{}))
+	visit(t, b)
+	for _, r := range b.Remarks() {
+		if r.Kind == "install" || r.Kind == "register" {
+			t.Error(r.Message, r.File, r.Line)
+		}
+	}
+	store := b.store.find("results")
+	require.NotNil(t, store)
+	var results struct {
+		Cases int
+		Wrong []string
+	}
+	require.NoError(t, json.Unmarshal(store.entries[0].res.bytes(), &results))
+	assert.Empty(t, results.Wrong)
+	assert.Greater(t, results.Cases, 70)
 }

@@ -3,6 +3,9 @@
 const {Promise: $Promise, TypeError: $TypeError, Error: $Error, Map: $Map, Object: $Object, Array: $Array, Symbol: $Symbol,
   Uint8Array: $Uint8Array, ArrayBuffer: $ArrayBuffer, Set: $Set, WeakMap: $WeakMap, String: $String, Number: $Number, Date: $Date} = globalThis;
 
+// The engine has no asynchronous iteration; lowered code looks for this symbol.
+if (!$Symbol.asyncIterator) $Object.defineProperty($Symbol, "asyncIterator", {value: $Symbol.for("Symbol.asyncIterator")});
+
 const codes = {IndexSizeError: 1, HierarchyRequestError: 3, InvalidCharacterError: 5, NotFoundError: 8, NotSupportedError: 9,
   InvalidStateError: 11, SyntaxError: 12, InvalidAccessError: 15, SecurityError: 18, NetworkError: 19, AbortError: 20,
   URLMismatchError: 21, QuotaExceededError: 22, TimeoutError: 23, DataCloneError: 25};

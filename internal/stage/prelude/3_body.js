@@ -364,7 +364,12 @@ async function consume(owner) {
   const b = bodyOf.get(owner);
   if (!b) throw new $TypeError("Illegal invocation");
   if (b.isUsed || b.isLocked) { $.bodyUsedTwice(new $Error("x").stack); throw new $TypeError("body stream already read"); }
-  if (b.stream) { const h = await drain(b.stream); b.used = true; return h; }
+  if (b.stream) {
+    let h;
+    try { h = await drain(b.stream); } catch (e) { throw new $TypeError("Failed to fetch"); } // as Chromium does, whatever the stream's own error was
+    b.used = true;
+    return h;
+  }
   if (b.handle) b.used = true;
   return b.handle || $.empty();
 }
