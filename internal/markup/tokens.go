@@ -51,12 +51,15 @@ type Tokens struct {
 
 // NewTokens starts at the beginning of src, behind a UTF-8 byte order mark.
 func NewTokens(src []byte) *Tokens {
-	t := &Tokens{src: src}
+	t := TokensOf(src)
 	if bytes.HasPrefix(src, []byte("\xef\xbb\xbf")) {
 		t.at = 3
 	}
 	return t
 }
+
+// TokensOf starts at the beginning of text whose byte order mark was taken off: another one is a character.
+func TokensOf(text []byte) *Tokens { return &Tokens{src: text} }
 
 // rawText are the elements whose content the tokenizer reads as text (section 13.2.6.4: raw text, RCDATA,
 // script data and PLAINTEXT).

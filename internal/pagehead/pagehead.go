@@ -236,7 +236,7 @@ func void(name string) bool {
 // read runs the first insertion modes over the page's tokens.
 func (h *Head) read() error {
 	text := h.form.ascii
-	toks := markup.NewTokens(text)
+	toks := markup.TokensOf(text)
 	mode, template := beforeHTML, 0
 	insert := -1
 	open := "" // the raw text element that is open in the head
@@ -361,7 +361,7 @@ loop:
 
 // complete says whether a token at the end of a page is closed, so that something behind it is not drawn into it.
 func complete(token []byte) bool {
-	t, _ := markup.NewTokens(append(bytes.Clone(token), "<p>"...)).Next()
+	t, _ := markup.TokensOf(append(bytes.Clone(token), "<p>"...)).Next()
 	return t.End == len(token)
 }
 

@@ -51,6 +51,7 @@ var Pages = []Page{
 	{Name: "one long line", Data: "<!doctype html><html><head><meta charset=utf-8><title>a</title><link rel=stylesheet href=a.css></head><body><p>x</p></body></html>"},
 	{Name: "carriage returns only", Data: "<html>\r<head>\r  <title>a</title>\r</head>\r<body>\r"},
 	{Name: "byte order mark", Data: "\xef\xbb\xbf<!doctype html>\n<html>\n<head>\n\t<title>\xc3\xa4</title>\n</head>\n"},
+	{Name: "byte order mark twice", Data: "\xef\xbb\xbf\xef\xbb\xbf<!doctype html><title>a</title>"},
 	{Name: "utf-16 little endian", Data: utf16Text("<!doctype html>\r\n<html>\r\n<head>\r\n  <title>\u0100\u013c</title>\r\n</head>\r\n<body>\u3c3c", false)},
 	{Name: "utf-16 big endian", Data: utf16Text("<!doctype html>\n<html><head><title>\u0100</title></head><body>", true)},
 	{Name: "shift_jis", Data: "<!doctype html>\n<html><head>\n<meta charset=\"shift_jis\">\n<title>\x83\x5c\x83\x5c</title>\n</head><body>\x95\x5c"},

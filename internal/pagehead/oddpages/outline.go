@@ -16,8 +16,10 @@ func Outline(src []byte, ours func(*html.Node) bool) (outline string, inHead int
 		if src, err = unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder().Bytes(src); err != nil {
 			return "", 0, err
 		}
+	} else {
+		src = bytes.TrimPrefix(src, []byte("\xef\xbb\xbf"))
 	}
-	n, err := html.Parse(bytes.NewReader(bytes.TrimPrefix(src, []byte("\xef\xbb\xbf"))))
+	n, err := html.Parse(bytes.NewReader(src))
 	if err != nil {
 		return "", 0, err
 	}
