@@ -124,6 +124,9 @@ func formOf(src []byte) (form, error) {
 		f.bom, f.ascii = 3, src[3:]
 	}
 	head := f.ascii[:min(len(f.ascii), 1024)]
+	if len(bytes.TrimSpace(f.ascii)) == 0 {
+		return f, unsafef("empty")
+	}
 	if bytes.IndexByte(head, 0) >= 0 {
 		return f, unsafef("not text (it holds NUL bytes)")
 	}
@@ -424,7 +427,7 @@ func (h *Head) layout() {
 	rest := text[at:]
 	blank := len(rest) - len(bytes.TrimLeft(rest, " \t"))
 	atLineEnd := blank == len(rest) || rest[blank] == '\n' || rest[blank] == '\r'
-	f.lines = f.newline != "" && atLineEnd && at > 0
+	f.lines = f.newline != "" && atLineEnd && at > 0 && text[at-1] != '\r' // which a line feed behind it would be joined to
 	if !f.lines {
 		return
 	}
