@@ -542,3 +542,17 @@ func TestASiteWithoutAnIndexPage(t *testing.T) {
 	assert.Equal(t, "Manual", values(p)["name"])
 	assert.Empty(t, fit(t, dir, nil, Options{}).paths(), "the offline page does not become the start page")
 }
+
+func TestAFileThatCannotBeRead(t *testing.T) {
+	dir := write(t, write(t, t.TempDir(), small), map[string]string{"ship.jpg": "x"})
+	s, err := site.Open(dir, "/")
+	require.NoError(t, err)
+	defer s.Close()
+	require.NoError(t, os.Remove(filepath.Join(dir, "ship.jpg"))) // as good as unreadable, for root too
+	before := tree(t, dir)
+	_, err = Make(context.Background(), s, &config.Config{}, Options{})
+	require.Error(t, err)
+	assert.Contains(t, err.Error(), "ship.jpg: no such file")
+	assert.Contains(t, err.Error(), "nothing was written; make the file readable")
+	same(t, before, tree(t, dir))
+}

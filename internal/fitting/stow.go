@@ -76,7 +76,7 @@ func (f *fitter) digests(ctx context.Context, files []site.File, digests map[str
 			if !ours {
 				var err error
 				if data, err = f.site.Read(file.Path); err != nil {
-					return err
+					return fmt.Errorf("%w: the worker could not check what it stores of it, so nothing was written; make the file readable, take it out of the site, or name it in [stow] never", err)
 				}
 			}
 			d := release.Digest(data)
