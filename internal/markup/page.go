@@ -2,6 +2,7 @@ package markup
 
 import (
 	"bytes"
+	"encoding/binary"
 	"strings"
 
 	"golang.org/x/net/html/charset"
@@ -115,15 +116,7 @@ func readPage(src []byte, links bool) *Page {
 		}
 	} else {
 		var e encoding.Encoding
-		// Browsers do not take UTF-8 for granted: only what the page declares counts, so that bytes which could
-		// be guessed from are masked.
-		head := bytes.Clone(src[:min(len(src), 1024)])
-		for i, c := range head {
-			if c >= 0x80 && !bytes.HasPrefix(src, []byte("\xef\xbb\xbf")) {
-				head[i] = 0xff
-			}
-		}
-		e, p.Encoding, _ = charset.DetermineEncoding(head, "text/html")
+		e, p.Encoding = declared(src)
 		if p.Encoding != "utf-8" && !ascii(src) {
 			dec = e.NewDecoder()
 		}
@@ -133,7 +126,35 @@ func readPage(src []byte, links bool) *Page {
 	return p
 }
 
+// declared gives the encoding that a page without a UTF-16 byte order mark declares in its first 1024 bytes. Browsers do
+// not take UTF-8 for granted: only what is declared counts, so that bytes which could be guessed from are masked.
+func declared(src []byte) (encoding.Encoding, string) {
+	head := src[:min(len(src), 1024)]
+	// The usual case needs no parser: the first meta element says UTF-8.
+	if i := bytes.Index(head, []byte("<meta ")); i >= 0 && !bytes.Contains(head[:i], []byte("<!--")) {
+		for _, usual := range []string{`charset="utf-8"`, `charset="UTF-8"`, `charset=utf-8>`} {
+			if bytes.HasPrefix(head[i+len("<meta "):], []byte(usual)) {
+				return nil, "utf-8"
+			}
+		}
+	}
+	head = bytes.Clone(head)
+	for i, c := range head {
+		if c >= 0x80 && !bytes.HasPrefix(src, []byte("\xef\xbb\xbf")) {
+			head[i] = 0xff
+		}
+	}
+	e, name, _ := charset.DetermineEncoding(head, "text/html")
+	return e, name
+}
+
 func ascii(b []byte) bool {
+	for len(b) >= 8 {
+		if binary.LittleEndian.Uint64(b)&0x8080808080808080 != 0 {
+			return false
+		}
+		b = b[8:]
+	}
 	for _, c := range b {
 		if c >= 0x80 {
 			return false
@@ -191,7 +212,10 @@ func (r *pageReader) ref(t *Token, attr string, use Use) {
 
 func (r *pageReader) read() {
 	toks := NewTokens(r.src)
-	toks.only = r.wants
+	toks.only = wantedForNeeds
+	if r.links {
+		toks.only = wantedForPage
+	}
 	var rawOf string // raw text element that is open, "" when none is of interest
 	var rawTok Script
 	for {
@@ -222,17 +246,12 @@ func (r *pageReader) read() {
 	}
 }
 
-// wants says which tags the reader looks at.
-func (r *pageReader) wants(name []byte) bool {
-	switch string(name) {
-	case "html", "head", "body", "title", "base", "meta", "link", "script", "style", "img", "source", "video", "audio", "track", "iframe",
-		"frame", "embed", "object", "image", "use", "feimage", "form", "input", "template":
-		return true
-	case "a", "area", "h1":
-		return r.links
-	}
-	return false
-}
+var (
+	neededTags = []string{"html", "head", "body", "title", "base", "meta", "link", "script", "style", "img", "source", "video", "audio", "track",
+		"iframe", "frame", "embed", "object", "image", "use", "feimage", "form", "input", "template"}
+	wantedForNeeds = want(neededTags, []string{"template"})
+	wantedForPage  = want(append([]string{"a", "area", "h1"}, neededTags...), []string{"template", "h1", "a"})
+)
 
 func (r *pageReader) end(t Token) {
 	switch t.Name {

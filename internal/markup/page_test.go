@@ -1,6 +1,8 @@
 package markup
 
 import (
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -133,9 +135,72 @@ localStorage.a = 1;`
 		{URL: "./sw2.js", Relative: true, Known: true, Offset: f.Registrations[2].Offset},
 	}, f.Registrations)
 	assert.True(t, f.Stores["localStorage"])
-	assert.True(t, f.Listens["load"])
 	assert.NotEmpty(t, ReadScript([]byte("import ; fetch("), 0).Broken)
-	assert.Equal(t, "a.js", ReadScript([]byte("importScripts('a.js')"), 0).ImportScripts[0].URL)
+	assert.Equal(t, "a.js", ReadScript([]byte("importScripts('a.js')"), 0).Refs[0].URL)
+	for src, want := range scriptHints {
+		f := ReadScript([]byte(src), 0)
+		assert.Equal(t, want, len(f.Refs)+len(f.Registrations)+len(f.Stores), "%s", src)
+	}
+}
+
+// scriptHints are short scripts with the number of things that they tell: none may be overlooked for speed.
+var scriptHints = map[string]int{
+	`import"./a.js"`: 1, `import{a}from"./a.js"`: 1, `import * as a from "./a.js"`: 1, `import a from './a.js'`: 1, `import ("./a.js")`: 1,
+	"import\n\t('./a.js')": 1, `export*from"./a.js"`: 1, `export {a} from "./a.js"`: 1, `window.fetch ("/a")`: 1, `fetch/* x */("/a")`: 1,
+	`prefetch("/a")`: 0, `import a, {b as c} from "./a.js"`: 1, `x.a = "import foo from here"; import /* z */ a from './a.js'`: 1, `new Worker("w.js")`: 1, `new SharedWorker ("w.js")`: 1, `x.open("GET", "/a")`: 1, `x . open("PUT","/a")`: 0,
+	`window["localStorage"].a`: 0, `localStorage.a`: 1, `new URL("./a.png", import.meta.url)`: 1, `navigator.serviceWorker.register("/sw.js")`: 1,
+	`const s = navigator.serviceWorker; s.register("/sw.js")`: 1, `new Worker(new URL("./w.js", import.meta.url), {type: "module"})`: 1, `f("fetch")`: 0,
+}
+
+// wantedTags lists the tags that a reader of needs sees, with or without passing over the others.
+func wantedTags(src string, w *wanted) []string {
+	toks := NewTokens([]byte(src))
+	toks.only = w
+	var out []string
+	for {
+		t, ok := toks.Next()
+		switch {
+		case !ok:
+			return out
+		case t.Kind == StartTag && (slices.Contains(neededTags, t.Name) || styled(src, t)):
+			s := "<" + t.Name
+			for _, a := range t.Attrs {
+				s += " " + a.Name + "=" + src[a.ValStart:a.ValEnd]
+			}
+			out = append(out, s)
+		case t.Kind == EndTag && t.Name == "template":
+			out = append(out, "</template")
+		case t.Kind == Text && t.Raw:
+			out = append(out, src[t.Start:t.End])
+		}
+	}
+}
+
+// styled says whether a tag refers to something in its style attribute.
+func styled(src string, t Token) bool {
+	a, ok := t.Attr("style")
+	return ok && strings.Contains(src[a.ValStart:a.ValEnd], "url(")
+}
+
+var passedOver = []string{`<p a="x>y"><img src=a>`, `<p a='"'><img>`, `<p ="><img src=a>">`, `<p a=b="c><img>">`, `<p a= "><img>"><img>`, `<p a="b"="><img>"><img>`,
+	`<p/=">"><img>`, `<p a=="><img>"><img>`, `<p style="background:url(a.png)">`, `<p STYLE='x:url(b)'>`, `<p style=background:url(a)>`, `<p><img`, `<p a="<img>`, `<3 <img>`, `a<`, `<p`, `</p a=">"><img>`,
+	`<svg><image href=a></svg><p a="x"><img>`, `<span><style>p{}</style><template><img></template>`, `<p style="` + "\n" + `url(a)"><img>`, `<!-- <img> --><img>`, `<?p <img> ?>`}
+
+func TestNothingWantedIsPassedOver(t *testing.T) {
+	for _, src := range append(passedOver, tokenCases...) {
+		assert.Equal(t, wantedTags(src, nil), wantedTags(src, wantedForNeeds), "%q", src)
+	}
+}
+
+func FuzzPassedOver(f *testing.F) {
+	for _, src := range append(passedOver, tokenCases...) {
+		f.Add(src)
+	}
+	f.Fuzz(func(t *testing.T, src string) {
+		if want, got := wantedTags(src, nil), wantedTags(src, wantedForNeeds); !slices.Equal(want, got) {
+			t.Fatalf("%q: %q, not %q", src, got, want)
+		}
+	})
 }
 
 func FuzzReadPage(f *testing.F) {

@@ -13,10 +13,8 @@ import (
 // ScriptFacts is what can be read from a script without running it.
 type ScriptFacts struct {
 	Refs          []Ref // imports, literal fetches, workers
-	ImportScripts []Ref
 	Registrations []Registration
-	Broken        string // why the script could not be parsed, "" when it could
-	Listens       map[string]bool
+	Broken        string          // why the script could not be parsed, "" when it could
 	Stores        map[string]bool // "localStorage", "sessionStorage", "indexedDB" when mentioned
 }
 
@@ -31,15 +29,12 @@ type Registration struct {
 
 // At gives the facts of the same script at another place of a file.
 func (f ScriptFacts) At(offset int) ScriptFacts {
-	if offset == 0 || len(f.Refs)+len(f.ImportScripts)+len(f.Registrations) == 0 {
+	if offset == 0 || len(f.Refs)+len(f.Registrations) == 0 {
 		return f
 	}
-	f.Refs, f.ImportScripts, f.Registrations = slices.Clone(f.Refs), slices.Clone(f.ImportScripts), slices.Clone(f.Registrations)
+	f.Refs, f.Registrations = slices.Clone(f.Refs), slices.Clone(f.Registrations)
 	for i := range f.Refs {
 		f.Refs[i].Offset += offset
-	}
-	for i := range f.ImportScripts {
-		f.ImportScripts[i].Offset += offset
 	}
 	for i := range f.Registrations {
 		f.Registrations[i].Offset += offset
@@ -47,19 +42,85 @@ func (f ScriptFacts) At(offset int) ScriptFacts {
 	return f
 }
 
-// hints are the words without one of which a script has nothing to tell.
-var hints = [][]byte{[]byte("import"), []byte("export"), []byte("fetch"), []byte("serviceWorker"), []byte("Worker"),
-	[]byte("XMLHttpRequest"), []byte("new URL"), []byte("Storage"), []byte("indexedDB"), []byte("addEventListener")}
+// hints are the words without one of which a script has nothing to tell, with what may stand behind them. A word is
+// counted only where a name begins.
+var hints = []struct {
+	word  []byte
+	then  string // one of these bytes follows, behind white space; "" for anything
+	start bool   // the word begins a name
+}{
+	{[]byte("import"), "({*\"'", true},
+	{[]byte("import.meta"), "", true},
+	{[]byte("import "), "", false},
+	{[]byte("importScripts"), "(", true},
+	{[]byte("export"), "{*", true},
+	{[]byte("fetch"), "(", true},
+	{[]byte("serviceWorker"), "", true},
+	{[]byte("Worker"), "(", false},
+	{[]byte("XMLHttpRequest"), "", true},
+	{[]byte(".open"), "(", false},
+	{[]byte("localStorage"), "", true},
+	{[]byte("sessionStorage"), "", true},
+	{[]byte("indexedDB"), "", true},
+}
+
+// useful says whether a script may have something to tell, without parsing it.
+func useful(src []byte) bool {
+	for _, h := range hints {
+		for from := 0; ; {
+			i := bytes.Index(src[from:], h.word)
+			if i < 0 {
+				break
+			}
+			i += from
+			from = i + len(h.word)
+			if h.start && i > 0 && isName(src[i-1]) || h.start && from < len(src) && isName(src[from]) {
+				continue
+			}
+			if i > 0 && (src[i-1] == '"' || src[i-1] == '\'') && from < len(src) && src[from] == src[i-1] {
+				continue // the word alone in quotes
+			}
+			if string(h.word) == "import " && !imports(src[from:]) {
+				continue // prose
+			}
+			if h.then == "" {
+				return true
+			}
+			rest := bytes.TrimLeft(src[from:min(len(src), from+200)], " \t\r\n")
+			if len(rest) == 0 || strings.IndexByte(h.then, rest[0]) >= 0 || rest[0] == '/' { // or a comment
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// imports says whether what stands behind "import " can be an import declaration: names, then "from" or a string.
+func imports(rest []byte) bool {
+	for i, c := range rest[:min(len(rest), 64<<10)] {
+		switch {
+		case c == '"' || c == '\'':
+			before := bytes.TrimRight(rest[:i], " \t\r\n")
+			return len(before) == 0 || bytes.HasSuffix(before, []byte("from")) || bytes.HasSuffix(before, []byte("*/"))
+		case c == '/' || c == '(':
+			return true // a comment, or a call
+		case isName(c) || isSpace(c) || c == '{' || c == '}' || c == ',' || c == '*':
+		default:
+			return false
+		}
+	}
+	return false
+}
+
+func isName(c byte) bool {
+	return c == '_' || c == '$' || c >= 0x80 || c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z'
+}
 
 // ReadScript reads JavaScript source. Constants with literal values are followed; other computed values are not
 // known. offset is where src begins in its file.
 func ReadScript(src []byte, offset int) ScriptFacts {
-	f := ScriptFacts{Listens: map[string]bool{}, Stores: map[string]bool{}}
-	useful := false
-	for _, h := range hints {
-		useful = useful || bytes.Contains(src, h)
-	}
-	if !useful {
+	f := ScriptFacts{Stores: map[string]bool{}}
+	if !useful(src) {
 		return f
 	}
 	buf := append(bytes.Clone(src), 0)[:len(src)]
@@ -71,7 +132,7 @@ func ReadScript(src []byte, offset int) ScriptFacts {
 		}
 		return f
 	}
-	r := &scriptReader{facts: &f, src: buf, offset: offset, consts: map[string]string{}, aliases: map[string]bool{}}
+	r := &scriptReader{facts: &f, src: buf, offset: offset, consts: map[string]string{}, aliases: map[string]bool{}, taken: map[*js.NewExpr]bool{}}
 	js.Walk(constReader{r}, ast)
 	js.Walk(r, ast)
 	return f
@@ -82,7 +143,8 @@ type scriptReader struct {
 	src     []byte
 	offset  int
 	consts  map[string]string
-	aliases map[string]bool // variables that hold navigator.serviceWorker
+	aliases map[string]bool      // variables that hold navigator.serviceWorker
+	taken   map[*js.NewExpr]bool // URLs that a worker or registration around them is made from
 }
 
 // at gives the offset in the file of a part of the source that the parser handed out.
@@ -294,12 +356,9 @@ func (r *scriptReader) call(c *js.CallExpr) {
 	case "importScripts":
 		for _, a := range c.Args.List {
 			if u, ok := r.literal(a.Value); ok {
-				r.facts.ImportScripts = append(r.facts.ImportScripts, Ref{URL: u, Use: UseScript, Offset: r.at(part(a.Value)) + 1})
+				ref := Ref{URL: u, Use: UseScript, Offset: r.at(part(a.Value)) + 1}
+				r.facts.Refs = append(r.facts.Refs, ref)
 			}
-		}
-	case "addEventListener":
-		if t, ok := r.literal(arg); ok {
-			r.facts.Listens[t] = true
 		}
 	case "register":
 		if of == nil || !(isServiceWorker(of) || r.aliases[ofName]) {
@@ -308,7 +367,7 @@ func (r *scriptReader) call(c *js.CallExpr) {
 		reg := Registration{Offset: r.at(part(arg))}
 		reg.URL, reg.Known = r.literal(arg)
 		if !reg.Known {
-			if u, ok := r.metaURL(arg); ok {
+			if u, ok := r.metaURL(r.take(arg)); ok {
 				reg.URL, reg.Known, reg.Relative = u, true, true
 			}
 		}
@@ -337,6 +396,18 @@ func (r *scriptReader) urlOf(e js.IExpr) (string, bool) {
 		}
 	}
 	return r.literal(e)
+}
+
+// take notes that an expression is a part of what is read already.
+func (r *scriptReader) take(e js.IExpr) js.IExpr {
+	x := e
+	if d, ok := x.(*js.DotExpr); ok {
+		x = d.X
+	}
+	if n, ok := x.(*js.NewExpr); ok {
+		r.taken[n] = true
+	}
+	return e
 }
 
 // metaURL reads new URL("…", import.meta.url).
@@ -382,10 +453,14 @@ func (r *scriptReader) construct(n *js.NewExpr) {
 	class, _ := name(n.X)
 	arg := n.Args.List[0].Value
 	switch class {
+	case "URL": // an asset of a module, of a kind that nobody says
+		if u, ok := r.metaURL(n); ok && !r.taken[n] {
+			r.facts.Refs = append(r.facts.Refs, Ref{URL: u, Use: UsePreload, Offset: r.at(part(arg)) + 1, Lazy: true})
+		}
 	case "Worker", "SharedWorker":
 		u, ok := r.literal(arg)
 		if !ok {
-			u, ok = r.metaURL(arg)
+			u, ok = r.metaURL(r.take(arg))
 		}
 		if ok {
 			r.facts.Refs = append(r.facts.Refs, Ref{URL: u, Use: UseWorker, Offset: r.at(part(arg)) + 1})

@@ -42,9 +42,9 @@ type Tokens struct {
 	src     []byte
 	at      int
 	rawName string // element whose raw text comes next
-	// only, when set, says which start tags the caller looks at; the attributes of others are not read, and they
-	// come without a name unless it matters to the tokenizer itself.
-	only    func(name []byte) bool
+	// only, when set, names the tags that the caller looks at. Text and other tags are passed over, unless they matter
+	// to the tokenizer itself.
+	only    *wanted
 	foreign []string
 	attrs   []Attr
 }
@@ -77,6 +77,11 @@ func (t *Tokens) Next() (Token, bool) {
 			tok := Token{Kind: Text, Start: t.at, End: end, Raw: true, Name: name}
 			t.at = end
 			return tok, true
+		}
+	}
+	if t.only != nil && len(t.foreign) == 0 {
+		if t.skip(); t.at >= len(t.src) {
+			return Token{}, false
 		}
 	}
 	start := t.at
@@ -200,12 +205,6 @@ func (t *Tokens) tag(kind TokenKind, i int) (Token, bool) {
 		i++
 	}
 	t.attrs = t.attrs[:0]
-	if t.only != nil && len(t.foreign) == 0 {
-		if end := t.plainEnd(kind, src[nameAt:i], i); end > 0 {
-			t.at = end
-			return Token{Kind: kind, Start: start, End: end}, true
-		}
-	}
 	tok := Token{Kind: kind, Start: start, Name: lower(src[nameAt:i])}
 	for {
 		for i < len(src) && (isSpace(src[i]) || src[i] == '/') {
@@ -233,55 +232,114 @@ func (t *Tokens) tag(kind TokenKind, i int) (Token, bool) {
 	return tok, true
 }
 
-// plainEnd gives the end of a tag that nobody looks at, 0 when it has to be read: when the caller wants it, when it
-// changes how the bytes behind it are read, or when a quoted value could hold its end.
-func (t *Tokens) plainEnd(kind TokenKind, name []byte, i int) int {
-	var low [12]byte
-	if len(name) > len(low) {
-		return 0
+// wanted holds, for each first letter, the lengths of the tag names that are wanted as bits. A tag that only looks
+// wanted is read in full, which does no harm.
+type wanted struct{ start, end [256]uint32 }
+
+// want makes the set for start and end tags. What changes how the tokenizer reads on is always in it.
+func want(start, end []string) *wanted {
+	w := &wanted{}
+	mark := func(set *[256]uint32, n string) {
+		set[n[0]] |= 1 << len(n)
+		set[n[0]-'a'+'A'] |= 1 << len(n)
 	}
-	for k, c := range name {
-		if c >= 'A' && c <= 'Z' {
-			c |= 0x20
-		}
-		low[k] = c
+	for _, n := range start {
+		mark(&w.start, n)
 	}
-	n := low[:len(name)]
-	if t.only(n) || kind == StartTag && (rawText[string(n)] || string(n) == "svg" || string(n) == "math") {
-		return 0
+	for n := range rawText {
+		mark(&w.start, n)
 	}
-	end := bytes.IndexByte(t.src[i:], '>')
-	if end < 0 {
-		return 0
+	mark(&w.start, "svg")
+	mark(&w.start, "math")
+	for _, n := range end {
+		mark(&w.end, n)
 	}
-	attrs := t.src[i : i+end]
-	if len(attrs) == 0 {
-		return i + 1
-	}
-	if bytes.Contains(attrs, []byte("url(")) {
-		return 0
-	}
-	// Whatever quotes there are, they are closed before the end when there is an even number of one kind only, each
-	// opened behind an equals sign.
-	open := byte(0)
-	for k, c := range attrs {
-		switch {
-		case open != 0:
-			if c == open {
-				open = 0
-			}
-		case c == '"' || c == '\'':
-			if k == 0 || attrs[k-1] != '=' {
-				return 0
-			}
-			open = c
-		}
-	}
-	if open != 0 {
-		return 0
-	}
-	return i + end + 1
+	return w
 }
+
+// skip passes over text and over tags that are not wanted, in one go, and stops before anything else: a wanted tag, a
+// comment, or a tag written in an unusual way.
+func (t *Tokens) skip() {
+	src, i := t.src, t.at
+	for {
+		j := bytes.IndexByte(src[i:], '<')
+		if j < 0 {
+			t.at = len(src)
+			return
+		}
+		i += j
+		n := i + 1
+		set := &t.only.start
+		if n < len(src) && src[n] == '/' {
+			n++
+			set = &t.only.end
+		}
+		if n >= len(src) || !isAlpha(src[n]) {
+			if n < len(src) && n == i+1 && src[n] != '!' && src[n] != '?' {
+				i = n // a "<" in text
+				continue
+			}
+			break
+		}
+		name := n
+		for n < len(src) && !isSpace(src[n]) && src[n] != '/' && src[n] != '>' {
+			n++
+		}
+		if set[src[name]]>>min(n-name, 31)&1 != 0 {
+			break
+		}
+		if n < len(src) && src[n] == '>' {
+			i = n + 1
+			continue
+		}
+		if n = plainEnd(src, n); n < 0 {
+			break
+		}
+		i = n
+	}
+	t.at = i
+}
+
+// plainEnd gives the offset behind a tag whose name ends at n, -1 when its attributes have to be read: because they
+// are written in an unusual way, or refer to something in a style.
+func plainEnd(src []byte, n int) int {
+	for n < len(src) {
+		switch src[n] {
+		case '>':
+			return n + 1
+		case '"', '\'', '(':
+			return -1
+		case '=':
+			before := src[n-1]
+			n++
+			if !isAlpha(before) && before != '-' && (before < '0' || before > '9') || n >= len(src) {
+				return -1
+			}
+			switch q := src[n]; {
+			case q == '"' || q == '\'':
+				e := bytes.IndexByte(src[n+1:], q)
+				if e < 0 || before|0x20 == 'e' && bytes.Contains(src[n+1:n+1+e], urlCall) {
+					return -1
+				}
+				n += e + 2
+			case isSpace(q) || q == '>':
+				return -1
+			default:
+				for n < len(src) && !isSpace(src[n]) && src[n] != '>' {
+					if src[n] == '(' {
+						return -1
+					}
+					n++
+				}
+			}
+		default:
+			n++
+		}
+	}
+	return -1
+}
+
+var urlCall = []byte("url(")
 
 // attr reads an attribute that begins at i and gives the offset behind it, -1 when the file ends in it.
 func (t *Tokens) attr(i int) int {

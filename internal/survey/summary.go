@@ -153,10 +153,11 @@ func (inv *Inventory) files(s *Summary) {
 		kinds[k].Bytes += f.Size
 		s.Bytes += f.Size
 		s.Biggest = append(s.Biggest, Sized{f.Path, f.Size})
-		if hashedName.MatchString(f.Path) && !f.IsPage() {
+		page := f.IsPage()
+		if !page && hashedName.MatchString(f.Path) {
 			s.Hashed++
 		}
-		if NotForVisitors.MatchString(f.Path) {
+		if !page && NotForVisitors.MatchString(f.Path) {
 			s.Unneeded = append(s.Unneeded, f.Path)
 		}
 	}
@@ -184,6 +185,7 @@ func (inv *Inventory) references(s *Summary) {
 	for _, e := range inv.Endpoints {
 		endpoint[e.URL] = true
 	}
+	weight := 1 // pages that need the same as the one that is looked at
 	var visit func(needs []Need, chain []string, seen map[string]bool)
 	visit = func(needs []Need, chain []string, seen map[string]bool) {
 		for _, n := range needs {
@@ -200,7 +202,7 @@ func (inv *Inventory) references(s *Summary) {
 				}
 				if !seen[o] {
 					seen[o] = true
-					f.Pages++
+					f.Pages += weight
 				}
 				if !contains(f.Uses, string(n.Use)) {
 					f.Uses = append(f.Uses, string(n.Use))
@@ -221,16 +223,23 @@ func (inv *Inventory) references(s *Summary) {
 					w = &Nowhere{URL: n.URL, Use: string(n.Use), Chain: append([]string{}, chain...)}
 					nowhere[n.URL] = w
 				}
-				w.Pages++
-				inv.hint(n.URL, hints)
+				w.Pages += weight
+				inv.hint(n.URL, hints, weight)
 				continue
 			}
 			visit(inv.Needs[file.URL], append(chain[:len(chain):len(chain)], file.Path), seen)
 		}
 	}
+	same := map[uint64]int{}
+	for i := range inv.Pages {
+		same[inv.Pages[i].shape]++
+	}
 	for i := range inv.Pages {
 		p := &inv.Pages[i]
-		visit(p.Needs, []string{p.File.Path}, map[string]bool{})
+		if weight = same[p.shape]; weight > 0 {
+			same[p.shape] = 0
+			visit(p.Needs, []string{p.File.Path}, map[string]bool{})
+		}
 	}
 	for _, n := range nowhere {
 		s.Nowhere = append(s.Nowhere, *n)
@@ -251,13 +260,13 @@ func (inv *Inventory) references(s *Summary) {
 }
 
 // hint notes a base path under which a reference that leads nowhere would lead to a file.
-func (inv *Inventory) hint(u string, hints map[string]int) {
+func (inv *Inventory) hint(u string, hints map[string]int, weight int) {
 	rest := strings.TrimPrefix(u, inv.Site.Base)
 	for i := range len(rest) {
 		if rest[i] == '/' {
 			if p, ok := site.UnescapePath(rest[i+1:]); ok && p != "" {
 				if _, ok := inv.Site.File(p); ok {
-					hints[inv.Site.Base+rest[:i+1]]++
+					hints[inv.Site.Base+rest[:i+1]] += weight
 				}
 			}
 		}
@@ -287,15 +296,19 @@ func (inv *Inventory) workers(s *Summary) {
 		s.Workers = append(s.Workers, Registered{r.URL, r.Scope, r.File, r.Line})
 		scripts[r.File] = true
 	}
+	by := map[uint64]bool{} // pages that need the same register the same
 	for _, p := range inv.Pages {
 		registers := scripts[p.File.Path]
-		if !registers && len(scripts) > 0 {
+		if known, ok := by[p.shape]; ok {
+			registers = registers || known
+		} else if !registers && len(scripts) > 0 {
 			for u := range inv.Closure(p.File.URL) {
 				if f := inv.FileOf(u); f != nil && scripts[f.Path] && !f.IsPage() {
 					registers = true
 					break
 				}
 			}
+			by[p.shape] = registers
 		}
 		if registers {
 			s.WorkerPages++

@@ -5,8 +5,8 @@ import (
 	"bytes"
 	"context"
 	"path"
-	"regexp"
 	"runtime"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -30,6 +30,8 @@ type Page struct {
 	CSP      []string // Content-Security-Policy of meta elements
 	Manifest string   // URL of the manifest that it links, "" for none
 	Fitted   bool     // it holds what fit inserts
+
+	shape uint64 // a hash of the needs
 }
 
 // Need is something that a page or another file asks for by itself.
@@ -69,11 +71,38 @@ type Inventory struct {
 
 	byURL   map[string]*Page
 	scripts sync.Map // what scripts inside pages say, by a hash of them
+	shared  sync.Map // needs of pages, by a hash of what they refer to: pages of one template need the same
 }
 
-// personalPath matches addresses of pages that belong to one person: some words anywhere, others only where a site's
-// own sections begin, since documentation has pages of such names too.
-var personalPath = regexp.MustCompile(`(?i)(^|/)(my-?)?(account|login|log-in|logout|log-out|sign-?in|sign-?out|checkout)(\.[a-z]+|/|$)|^/?(admin|dashboard|profile|orders?|basket|cart|my)(\.[a-z]+|/|$)`)
+// Words in addresses of pages that belong to one person: some anywhere, others only where a site's own sections begin,
+// since documentation has pages of such names too.
+var (
+	personalAnywhere = words("account login log-in logout log-out signin sign-in signout sign-out checkout")
+	personalFirst    = words("admin dashboard profile order orders basket cart my")
+)
+
+func words(list string) map[string]bool {
+	m := map[string]bool{}
+	for _, w := range strings.Fields(list) {
+		m[w] = true
+	}
+	return m
+}
+
+// personalPath says whether a URL path below the base looks like that of an account page.
+func personalPath(p string) bool {
+	for i, segment := range strings.Split(strings.TrimPrefix(p, "/"), "/") {
+		word, _, _ := strings.Cut(segment, ".")
+		if len(word) > len("my-checkout") {
+			continue
+		}
+		word = strings.ToLower(word)
+		if i == 0 && personalFirst[word] || personalAnywhere[strings.TrimPrefix(strings.TrimPrefix(word, "my"), "-")] {
+			return true
+		}
+	}
+	return false
+}
 
 // Progress is told how many of how many files are done.
 type Progress func(done, total int)
@@ -223,7 +252,7 @@ func (r *reader) page(data []byte) *Page {
 			base = b
 		}
 	}
-	p.Needs = r.refs(m.Refs, base)
+	p.Needs = r.sharedRefs(m.Refs, base)
 	for _, s := range m.Styles {
 		p.Needs = append(p.Needs, r.refs(markup.StyleRefs(s.Source, s.Offset), base)...)
 	}
@@ -231,6 +260,7 @@ func (r *reader) page(data []byte) *Page {
 		r.script(r.inline(s), base)
 	}
 	p.Needs = append(p.Needs, r.needs...)
+	p.shape = shapeOf(p.Needs)
 	for _, c := range m.CSP {
 		p.CSP = append(p.CSP, c.Value)
 	}
@@ -248,7 +278,7 @@ func (r *reader) page(data []byte) *Page {
 	switch {
 	case m.HasPassword:
 		p.Personal = "it asks for a password"
-	case personalPath.MatchString(strings.TrimPrefix(r.file.URL, r.inv.Site.Base)):
+	case personalPath(strings.TrimPrefix(r.file.URL, r.inv.Site.Base)):
 		p.Personal = "its address is that of an account page"
 	}
 	return p
@@ -263,6 +293,41 @@ func (r *reader) inline(s markup.Script) markup.ScriptFacts {
 	f := markup.ReadScript(s.Source, 0)
 	r.inv.scripts.Store(k, f)
 	return f.At(s.Offset)
+}
+
+// shapeOf is a hash of needs.
+func shapeOf(needs []Need) uint64 {
+	var h xxhash.Digest
+	for _, n := range needs {
+		_, _ = h.WriteString(n.URL)
+		_, _ = h.WriteString("\x00")
+		_, _ = h.WriteString(string(n.Use))
+		_, _ = h.WriteString("\x00")
+	}
+	return h.Sum64()
+}
+
+// sharedRefs is refs for a page's elements: what pages of one folder refer to with the same words is resolved once.
+func (r *reader) sharedRefs(refs []markup.Ref, base string) []Need {
+	var h xxhash.Digest
+	_, _ = h.WriteString(base[:strings.LastIndexByte(base, '/')+1])
+	for i := range refs {
+		u := refs[i].URL
+		if u == "" || u[0] == '?' || u[0] == '#' || refs[i].Use == markup.UseFetch { // depends on the page itself
+			return r.refs(refs, base)
+		}
+		_, _ = h.WriteString("\x00")
+		_, _ = h.WriteString(u)
+		_, _ = h.WriteString("\x00")
+		_, _ = h.WriteString(string(refs[i].Use))
+	}
+	k := h.Sum64()
+	if n, ok := r.inv.shared.Load(k); ok {
+		return n.([]Need)
+	}
+	needs := slices.Clip(r.refs(refs, base))
+	r.inv.shared.Store(k, needs)
+	return needs
 }
 
 // refs turns references into needs.
