@@ -140,7 +140,7 @@ type iconFact struct {
 
 // Run audits a site. The rehearsal must be one of the same site with every page offline.
 func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, platforms []string) (*Report, error) {
-	inv, err := survey.Take(ctx, server.Site, nil)
+	inv, err := survey.Take(ctx, server.Site, survey.Options{})
 	if err != nil {
 		return nil, err
 	}

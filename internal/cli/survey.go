@@ -24,7 +24,7 @@ that are there already; and it says what to do next.`,
 			}
 			defer s.Close()
 			step, end := a.progress("Reading")
-			inv, err := survey.Take(cmd.Context(), s, step)
+			inv, err := survey.Take(cmd.Context(), s, survey.Options{Progress: step})
 			end()
 			if err != nil {
 				return fitError(err)

@@ -101,8 +101,15 @@ type Update struct {
 
 // Pages says which pages are edited.
 type Pages struct {
-	Leave []string `toml:"leave"` // path globs of pages that are not edited
+	Leave     []string `toml:"leave"`     // path globs of pages that are not edited
+	Conflicts string   `toml:"conflicts"` // what becomes of tags that say something else: [KeepTheirs] (the default) or [Outrank]
 }
+
+// What becomes of a page's own manifest link or theme colour that says something else than fit would.
+const (
+	KeepTheirs = "keep"    // it stays in force, and is reported
+	Outrank    = "outrank" // ours goes before it, so that browsers take ours; it stays where it is
+)
 
 // Audit configures the gate.
 type Audit struct {
@@ -291,6 +298,7 @@ func (c *Config) check(data []byte) []error {
 	oneOf("display", c.App.Display, "fullscreen", "standalone", "minimal-ui", "browser")
 	oneOf("dir", c.App.Dir, "auto", "ltr", "rtl")
 	oneOf("takeover", c.Update.Takeover, "next-visit", "when-asked", "at-once")
+	oneOf("conflicts", c.Pages.Conflicts, KeepTheirs, Outrank)
 	oneOf("fail_on", c.Audit.FailOn, "blocker", "warning", "advice", "never")
 	color("theme_color", c.App.ThemeColor)
 	color("background_color", c.App.BackgroundColor)

@@ -22,13 +22,10 @@ import (
 	"tachyform/internal/site"
 )
 
-// tempPrefix begins the names of files that are not complete yet.
-const tempPrefix = ".tachyform-"
-
 // batch bounds how much is written before it is made durable and put in place.
 const (
-	batchFiles = 50_000 // file systems are slow at making files right after many were replaced, so few batches
-	batchBytes = 1 << 30
+	batchFiles = 1000
+	batchBytes = 64 << 20
 )
 
 // ErrBusy says that another run works on the same site.
@@ -56,11 +53,10 @@ func readLimited(name string) ([]byte, error) {
 	return os.ReadFile(name)
 }
 
-// journal names what an interrupted run may have left.
+// journal names what an interrupted run may have written; half-written files lie in [sparesDir] only.
 type journal struct {
-	Format string   `json:"format"`
-	Temps  []string `json:"temps"`
-	Next   *record  `json:"next"`
+	Format string  `json:"format"`
+	Next   *record `json:"next"`
 }
 
 // recoverRecord reads the record. When an earlier run was interrupted, it believes of its intentions what really
@@ -140,6 +136,7 @@ func (p *Plan) locked(work func() error) error {
 		return fmt.Errorf("nothing was written: %w", ErrBusy)
 	}
 	defer func() {
+		clean(root)
 		_ = root.Remove(filepath.FromSlash(lockFile))
 		_ = lock.Unlock()
 		_ = root.Remove(site.OwnDir) // only when it is empty
@@ -160,9 +157,6 @@ func (p *Plan) apply(ctx context.Context, progress func(done, total int)) error 
 		next = p.record
 	}
 	j := journal{Format: journalFormat, Next: next}
-	for _, c := range p.Changes {
-		j.Temps = append(j.Temps, tempName(c.Path))
-	}
 	data, err := json.Marshal(j)
 	if err != nil {
 		return err
@@ -185,67 +179,85 @@ func (p *Plan) apply(ctx context.Context, progress func(done, total int)) error 
 }
 
 // clean removes what an interrupted run left.
-func clean(root *os.Root) {
-	data, err := root.ReadFile(filepath.FromSlash(journalFile))
-	if err != nil {
-		return
-	}
-	var j journal
-	if json.Unmarshal(data, &j) == nil {
-		for _, t := range j.Temps {
-			if fs.ValidPath(t) && strings.HasPrefix(path.Base(t), tempPrefix) {
-				_ = root.Remove(filepath.FromSlash(t))
-			}
-		}
-	}
-}
+func clean(root *os.Root) { _ = root.RemoveAll(filepath.FromSlash(sparesDir)) }
 
-func tempName(p string) string {
-	return path.Join(path.Dir(p), tempPrefix+quick([]byte(p)))
-}
+// tempName is where a small file lies until it is complete.
+func tempName(p string) string { return path.Join(sparesDir, quick([]byte(p))) }
 
 // write puts the changes in place, batch by batch: all of a batch is durable before the first file is replaced.
+//
+// Making a file is dear, so that files are used again where the system can exchange two names: what a page was becomes
+// the spare file that a later batch writes to, once its exchange is durable
+// too, so that even a power cut finds each page old or new.
 func (p *Plan) write(ctx context.Context, progress func(done, total int)) (int, error) {
-	root := p.Site.Root()
-	done := 0
-	for rest := p.Changes; len(rest) > 0; {
-		batch, total := 0, int64(0)
-		for batch < len(rest) && batch < batchFiles && total < batchBytes {
-			if f, ok := p.Site.File(rest[batch].Path); ok {
-				total += f.Size
-			}
-			batch++
+	spare, err := p.Site.Spares(sparesDir)
+	if err != nil {
+		return 0, err
+	}
+	defer spare.Close()
+	batches := p.batches()
+	prepare := func(n int) error {
+		if n == len(batches) {
+			return nil
 		}
 		g, ctx := errgroup.WithContext(ctx)
 		g.SetLimit(runtime.GOMAXPROCS(0))
-		for _, c := range rest[:batch] {
-			g.Go(func() error { return p.prepare(ctx, c) })
+		for i, c := range batches[n] {
+			g.Go(func() error { return p.prepare(ctx, c, spare, spareName(n, i)) })
 		}
-		if err := g.Wait(); err != nil {
-			for _, c := range rest[:batch] {
-				_ = root.Remove(filepath.FromSlash(tempName(c.Path)))
+		return g.Wait()
+	}
+	if err := prepare(0); err != nil {
+		return 0, err
+	}
+	done := 0
+	for n, batch := range batches {
+		var next errgroup.Group // while the disk is busy with this batch
+		next.Go(func() error { return prepare(n + 1) })
+		err := syncAll(p.Site.Dir)
+		for i := 0; err == nil && i < len(batch); i++ {
+			if err = spare.Place(spareName(n, i), batch[i].Path); err == nil {
+				done++
+			} else {
+				err = fmt.Errorf("%s: %w", batch[i].Path, err)
 			}
-			return done, err
 		}
-		if err := syncAll(p.Site.Dir); err != nil {
-			return done, err
+		if e := next.Wait(); err == nil {
+			err = e
 		}
-		for _, c := range rest[:batch] {
-			if err := p.Site.Replace(tempName(c.Path), c.Path); err != nil {
-				return done, fmt.Errorf("%s: %w", c.Path, err)
-			}
-			done++
+		if err != nil {
+			return done, err
 		}
 		if progress != nil {
 			progress(done, len(p.Changes))
 		}
-		rest = rest[batch:]
 	}
 	return done, nil
 }
 
-// prepare writes one change beside its place.
-func (p *Plan) prepare(ctx context.Context, c Change) error {
+// spareName names the spare file of a change. The names of a batch come up again three batches later: by then a sync
+// that began after the batch was put in place is through.
+func spareName(batch, i int) string { return fmt.Sprintf("%d-%d", batch%3, i) }
+
+// batches divides the changes, which stay in order.
+func (p *Plan) batches() [][]Change {
+	var out [][]Change
+	for rest := p.Changes; len(rest) > 0; {
+		n, total := 0, int64(0)
+		for n < len(rest) && n < batchFiles && total < batchBytes {
+			if f, ok := p.Site.File(rest[n].Path); ok {
+				total += f.Size
+			}
+			n++
+		}
+		out = append(out, rest[:n])
+		rest = rest[n:]
+	}
+	return out
+}
+
+// prepare writes one change into a spare file.
+func (p *Plan) prepare(ctx context.Context, c Change, spare *site.Spares, name string) error {
 	if err := ctx.Err(); err != nil {
 		return fmt.Errorf("interrupted: %w", err)
 	}
@@ -263,7 +275,12 @@ func (p *Plan) prepare(ctx context.Context, c Change) error {
 			return fmt.Errorf("%s: %w", c.Path, ErrChanged)
 		}
 		if c.Kind == "page" {
-			if data, err = p.edited(c, old); err != nil {
+			out := buffers.Get().(*[]byte)
+			defer buffers.Put(out)
+			if s := c.splice; s != nil && s.at <= len(old) { // old is what the survey saw, as its digest says
+				*out = append(append(append((*out)[:0], old[:s.at]...), s.insertion...), old[s.at:]...)
+				data = *out
+			} else if data, err = p.edited(c, old); err != nil {
 				return err
 			}
 		}
@@ -275,7 +292,7 @@ func (p *Plan) prepare(ctx context.Context, c Change) error {
 	} else if err := root.MkdirAll(filepath.FromSlash(path.Dir(c.Path)), 0o755); err != nil {
 		return fmt.Errorf("%s: %w", c.Path, err)
 	}
-	if err := p.Site.WriteTemp(tempName(c.Path), data, fs.FileMode(c.mode)); err != nil {
+	if err := spare.Write(name, data, fs.FileMode(c.mode)); err != nil {
 		return fmt.Errorf("%s: %w", c.Path, err)
 	}
 	return nil
@@ -286,11 +303,12 @@ func (p *Plan) edited(c Change, old []byte) ([]byte, error) {
 		out, _, err := pagehead.Remove(old)
 		return out, err
 	}
-	for _, l := range p.Left {
-		if l.Path == c.Path { // what an earlier fit inserted is taken out again
-			out, _, err := pagehead.Remove(old)
-			return out, err
-		}
+	if p.left == nil {
+		panic("the plan is not complete")
+	}
+	if p.left[c.Path] { // what an earlier fit inserted is taken out again
+		out, _, err := pagehead.Remove(old)
+		return out, err
 	}
 	file, _ := p.Site.File(c.Path)
 	out, _, err := p.fitter.edit(c.Path, file.URL, old)
@@ -306,6 +324,9 @@ func keepOriginal(root *os.Root, sum string, data []byte) error {
 
 // replace writes a small file: new bytes beside it, made durable, then renamed.
 func replace(root *os.Root, p string, data []byte, mode uint32) error {
+	if err := root.MkdirAll(filepath.FromSlash(sparesDir), 0o755); err != nil {
+		return err
+	}
 	t := tempName(p)
 	if err := writeNew(root, t, data, mode, true); err != nil {
 		return err

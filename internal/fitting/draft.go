@@ -22,7 +22,7 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, progress survey.Pr
 	if err != nil {
 		return nil, err
 	}
-	inv, err := survey.Take(ctx, s, progress)
+	inv, err := survey.Take(ctx, s, survey.Options{Progress: progress})
 	if err != nil {
 		return nil, err
 	}

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"path"
 	"runtime"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -15,6 +16,8 @@ import (
 	"github.com/cespare/xxhash/v2"
 	"golang.org/x/sync/errgroup"
 
+	"tachyform/internal/config"
+	"tachyform/internal/manifest"
 	"tachyform/internal/markup"
 	"tachyform/internal/pagehead"
 	"tachyform/internal/release"
@@ -47,10 +50,34 @@ func (f *fitter) edit(name, url string, src []byte) ([]byte, []Conflict, error) 
 	if err != nil {
 		return nil, nil, err
 	}
-	head, err := pagehead.Read(name, clean)
+	head, err := pagehead.ReadClean(name, clean)
 	if err != nil {
 		return nil, nil, err
 	}
+	insert, clashes, err := f.decide(url, head)
+	if err != nil {
+		return nil, nil, err
+	}
+	var conflicts []Conflict
+	for _, c := range clashes {
+		if f.cfg.Pages.Conflicts == config.Outrank && head.Outrank(c.tag.Kind) {
+			insert = f.tagsBut(insert, c.tag.Kind)
+			continue
+		}
+		line, column := markup.Position(clean, c.tag.Offset)
+		conflicts = append(conflicts, Conflict{name, line, column, c.message})
+	}
+	return head.Edit(clean, insert), conflicts, nil
+}
+
+// clash is a tag of a page that says something else than ours would.
+type clash struct {
+	tag     pagehead.Tag
+	message string
+}
+
+// decide chooses what a page's head lacks.
+func (f *fitter) decide(url string, head *pagehead.Head) ([]pagehead.Element, []clash, error) {
 	if head.Base != "" {
 		if b, ok := survey.Resolve(url, head.Base); !ok || strings.HasPrefix(b, "http") {
 			return nil, nil, fmt.Errorf("its base element leads to another origin (%s), so that no link of ours would stay on this one: %w", head.Base, pagehead.ErrUnsafe)
@@ -63,28 +90,55 @@ func (f *fitter) edit(name, url string, src []byte) ([]byte, []Conflict, error) 
 		}
 	}
 	var insert []pagehead.Element
-	var conflicts []Conflict
+	var clashes []clash
 	for _, e := range f.tags {
-		kind, want := e.Attrs[0][1], e.Attrs[len(e.Attrs)-1][1]
-		switch {
-		case e.Name == "script":
-			kind = "script"
-		case kind == "apple-touch-icon":
-			kind = "touch-icon"
-		}
+		kind, want := kindOf(e), e.Attrs[len(e.Attrs)-1][1]
 		t, ok := has[kind]
 		if !ok || kind == "script" {
 			insert = append(insert, e)
 			continue
 		}
-		if kind == "manifest" {
+		switch kind {
+		case "manifest":
 			if u, ok := survey.Resolve(baseOf(url, head.Base), t.Value); !ok || u != want {
-				line, column := markup.Position(clean, t.Offset)
-				conflicts = append(conflicts, Conflict{name, line, column, fmt.Sprintf("links another manifest (%s) than %s; browsers look at the first link only, so this page installs something else. Remove the link and fit again, or name the manifest the same", t.Value, want)})
+				clashes = append(clashes, clash{t, fmt.Sprintf("links another manifest (%s) than %s; browsers look at the first link only, so this page installs something else. Remove the link and fit again, name the manifest the same, or set conflicts = \"outrank\" under [pages]", t.Value, want)})
+			}
+		case "theme-color":
+			if !sameColor(t.Value, want) && t.Media == "" {
+				clashes = append(clashes, clash{t, fmt.Sprintf("has the theme colour %s of its own, the manifest says %s; the window's title bar changes its colour when the visitor comes to this page. Make them the same, or set conflicts = \"outrank\" under [pages]", t.Value, want)})
 			}
 		}
 	}
-	return head.Edit(clean, insert), conflicts, nil
+	return insert, clashes, nil
+}
+
+// tagsBut gives the tags of insert with ours of one kind more, in the order of all.
+func (f *fitter) tagsBut(insert []pagehead.Element, kind string) []pagehead.Element {
+	var out []pagehead.Element
+	for _, e := range f.tags {
+		if kindOf(e) == kind || slices.ContainsFunc(insert, func(i pagehead.Element) bool { return kindOf(i) == kindOf(e) }) {
+			out = append(out, e)
+		}
+	}
+	return out
+}
+
+func sameColor(a, b string) bool {
+	x, ok := manifest.ParseColor(a)
+	y, ok2 := manifest.ParseColor(b)
+	return ok && ok2 && x.NRGBA == y.NRGBA
+}
+
+// kindOf names an element as [pagehead.Tag] does.
+func kindOf(e pagehead.Element) string {
+	switch kind := e.Attrs[0][1]; {
+	case e.Name == "script":
+		return "script"
+	case kind == "apple-touch-icon":
+		return "touch-icon"
+	default:
+		return kind
+	}
 }
 
 func baseOf(url, base string) string {
@@ -94,15 +148,119 @@ func baseOf(url, base string) string {
 	return url
 }
 
+// pageResult is what becomes of one page.
+type pageResult struct {
+	change    *Change
+	left      string
+	conflicts []Conflict
+	release   string
+	size      int64
+}
+
+// leave says why a page is left alone as configured, "" when it is not.
+func (f *fitter) leave(file site.File) string {
+	for _, glob := range f.cfg.Pages.Leave {
+		for _, name := range []string{file.URL, f.site.Base + file.Path} {
+			if ok, _ := doublestar.Match(glob, name); ok {
+				return "left alone as configured"
+			}
+		}
+	}
+	return ""
+}
+
+// pageAsSurveyed decides about a page by what the survey kept of it. It reports false when the page must be read.
+func (f *fitter) pageAsSurveyed(file site.File, e *survey.Edit, r *pageResult) bool {
+	if e == nil || e.Err != nil && !errors.Is(e.Err, pagehead.ErrUnsafe) {
+		return false
+	}
+	var insertion []byte
+	at := 0
+	r.left = f.leave(file)
+	if r.left == "" {
+		err := e.Err
+		var insert []pagehead.Element
+		if err == nil {
+			var clashes []clash
+			if insert, clashes, err = f.decide(file.URL, e.Head); len(clashes) > 0 {
+				return false // their lines have to be found
+			}
+		}
+		if err != nil {
+			r.left = strings.TrimSuffix(err.Error(), ": "+pagehead.ErrUnsafe.Error())
+			r.size = file.Size
+			return true
+		}
+		insertion, at = e.Head.Insertion(insert), e.Head.Insert
+	}
+	r.size = e.Size + int64(len(insertion))
+	same := len(e.Marked) == 0 && len(insertion) == 0 ||
+		len(e.Marked) == 1 && e.Marked[0].At == at && bytes.Equal(e.Marked[0].Text, insertion)
+	if !same && file.Real == file.Path {
+		r.change = &Change{Path: file.Path, Kind: "page", Exists: true, mode: uint32(file.Mode), old: quickly(e.Sum)}
+		if len(e.Marked) == 0 {
+			r.change.splice = &splice{at, f.shared(insertion)}
+		}
+	}
+	return true
+}
+
+// splice is an edit of a page that is known byte for byte before it is read again: one insertion.
+type splice struct {
+	at        int
+	insertion []byte
+}
+
+// shared gives one copy of equal insertions, since those of most pages are.
+func (f *fitter) shared(insertion []byte) []byte {
+	if f.insertions == nil {
+		f.insertions = map[string][]byte{}
+	}
+	if known, ok := f.insertions[string(insertion)]; ok {
+		return known
+	}
+	f.insertions[string(insertion)] = insertion
+	return insertion
+}
+
+// page decides about a page by reading it.
+func (f *fitter) page(file site.File, r *pageResult) error {
+	buf := buffers.Get().(*[]byte)
+	defer buffers.Put(buf)
+	src, err := f.site.ReadInto(file.Path, *buf)
+	*buf = src
+	if err != nil {
+		r.left = "cannot be read"
+		return nil //nolint:nilerr // said to the user
+	}
+	out := src
+	if r.left = f.leave(file); r.left != "" {
+		if clean, _, err := pagehead.Remove(src); err == nil {
+			out = clean
+		}
+	} else {
+		edited, conflicts, err := f.edit(file.Path, file.URL, src)
+		switch {
+		case errors.Is(err, pagehead.ErrUnsafe):
+			r.left = strings.TrimSuffix(err.Error(), ": "+pagehead.ErrUnsafe.Error())
+		case err != nil:
+			return err
+		default:
+			out, r.conflicts = edited, conflicts
+		}
+	}
+	r.size = int64(len(out))
+	if !f.many {
+		r.release = f.releaseOf(out)
+	}
+	if !bytes.Equal(out, src) && file.Real == file.Path {
+		r.change = &Change{Path: file.Path, Kind: "page", Exists: true, mode: uint32(file.Mode), old: quick(src)}
+	}
+	return nil
+}
+
 // pages edits every page in memory and notes what would change. It gives the digests of the pages as they will be.
 func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
-	type result struct {
-		change    *Change
-		left      string
-		conflicts []Conflict
-		release   string
-		size      int64
-	}
 	for p, k := range f.kinds { // pages that fit writes get their tags like any other
 		if k == "offline page" {
 			out, _, err := f.edit(p, f.url(p), f.ours[p])
@@ -113,57 +271,25 @@ func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
 		}
 	}
 	pages := f.site.Pages()
-	results := make([]result, len(pages))
+	results := make([]pageResult, len(pages))
+	known := make(map[string]*survey.Edit, len(f.inv.Pages))
+	for i := range f.inv.Pages {
+		known[f.inv.Pages[i].File.Path] = f.inv.Pages[i].Edit
+	}
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	for i, file := range pages {
 		if _, ours := f.ours[file.Path]; ours {
 			continue
 		}
+		if f.many && f.pageAsSurveyed(file, known[file.Path], &results[i]) {
+			continue
+		}
 		g.Go(func() error {
 			if err := ctx.Err(); err != nil {
 				return err
 			}
-			r := &results[i]
-			buf := buffers.Get().(*[]byte)
-			defer buffers.Put(buf)
-			src, err := f.site.ReadInto(file.Path, *buf)
-			*buf = src
-			if err != nil {
-				r.left = "cannot be read"
-				return nil //nolint:nilerr // said to the user
-			}
-			out := src
-			for _, glob := range f.cfg.Pages.Leave {
-				if ok, _ := doublestar.Match(glob, file.URL); ok {
-					r.left = "left alone as configured"
-				} else if ok, _ := doublestar.Match(glob, f.site.Base+file.Path); ok {
-					r.left = "left alone as configured"
-				}
-			}
-			if r.left != "" {
-				if clean, _, err := pagehead.Remove(src); err == nil {
-					out = clean
-				}
-			} else {
-				edited, conflicts, err := f.edit(file.Path, file.URL, src)
-				switch {
-				case errors.Is(err, pagehead.ErrUnsafe):
-					r.left = strings.TrimSuffix(err.Error(), ": "+pagehead.ErrUnsafe.Error())
-				case err != nil:
-					return err
-				default:
-					out, r.conflicts = edited, conflicts
-				}
-			}
-			r.size = int64(len(out))
-			if !f.many {
-				r.release = f.releaseOf(out)
-			}
-			if !bytes.Equal(out, src) && file.Real == file.Path {
-				r.change = &Change{Path: file.Path, Kind: "page", Exists: true, mode: uint32(file.Mode), old: quick(src)}
-			}
-			return nil
+			return f.page(file, &results[i])
 		})
 	}
 	if err := g.Wait(); err != nil {
@@ -218,4 +344,6 @@ func (f *fitter) releaseOf(page []byte) string {
 var buffers = sync.Pool{New: func() any { return new([]byte) }}
 
 // quick tells versions of a page apart between planning and writing.
-func quick(data []byte) string { return strconv.FormatUint(xxhash.Sum64(data), 36) }
+func quick(data []byte) string { return quickly(xxhash.Sum64(data)) }
+
+func quickly(sum uint64) string { return strconv.FormatUint(sum, 36) }

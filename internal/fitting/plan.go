@@ -3,6 +3,7 @@
 package fitting
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -31,6 +32,8 @@ import (
 type Options struct {
 	ReplaceWorker bool            // write our worker in place of the site's own
 	Progress      survey.Progress // told how many of how many files are read
+
+	listed int // files that the worker lists at most, 0 for the usual number
 }
 
 // Change is one file to write.
@@ -40,6 +43,7 @@ type Change struct {
 	Exists bool   // something stands there already
 	mode   uint32
 	data   []byte // nil for pages, which are edited again when they are written
+	splice *splice
 	old    string // digest of what stands there, "" when nothing does; a quick one for pages
 	sum    string // digest of what will stand there
 	keep   bool   // what stands there is not ours and must be kept for strip
@@ -78,7 +82,8 @@ type Plan struct {
 	fitter *fitter
 	record *record
 	next   *record
-	strip  bool // takes out what an earlier fit put in
+	left   map[string]bool // paths of the pages that are left alone
+	strip  bool            // takes out what an earlier fit put in
 }
 
 // ErrManifest wraps what is wrong with a site's own manifest so that it cannot be completed.
@@ -86,19 +91,20 @@ var ErrManifest = errors.New("the site's own manifest cannot be completed")
 
 // fitter holds what the decisions are made from.
 type fitter struct {
-	site   *site.Site
-	cfg    *config.Config
-	opts   Options
-	inv    *survey.Inventory
-	app    app
-	rec    *record
-	plan   *Plan
-	tags   []pagehead.Element
-	ours   map[string][]byte // files that fit writes, by path
-	kinds  map[string]string
-	sizes  map[string]int64 // of pages as they will be
-	many   bool             // too many files for a worker to list: digests are made only of those that are
-	script string           // URL of the page script, "" when none is written
+	site       *site.Site
+	cfg        *config.Config
+	opts       Options
+	inv        *survey.Inventory
+	app        app
+	rec        *record
+	plan       *Plan
+	tags       []pagehead.Element
+	ours       map[string][]byte // files that fit writes, by path
+	kinds      map[string]string
+	sizes      map[string]int64  // of pages as they will be
+	insertions map[string][]byte // see shared
+	many       bool              // too many files for a worker to list: digests are made only of those that are
+	script     string            // URL of the page script, "" when none is written
 }
 
 // Make decides what to write. Nothing is changed.
@@ -110,14 +116,14 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 	if rec.Icons == "" { // a master is likely to be SVG: let its renderer start while the pages are read
 		icon.Warm()
 	}
-	inv, err := survey.Take(ctx, s, opts.Progress)
+	inv, err := survey.Take(ctx, s, survey.Options{Progress: opts.Progress, Edits: true})
 	if err != nil {
 		return nil, err
 	}
 	f := &fitter{site: s, cfg: cfg, opts: opts, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
 		plan: &Plan{Site: s, Same: map[string]int{}, record: rec}}
 	f.plan.fitter = f
-	f.many = len(s.Files) > maxListed
+	f.many = len(s.Files) > cmp.Or(opts.listed, maxListed)
 	return f.plan, f.make(ctx)
 }
 
@@ -563,6 +569,10 @@ func (f *fitter) finish() error {
 				f.plan.next.Files[p] = r
 			}
 		}
+	}
+	f.plan.left = map[string]bool{}
+	for _, l := range f.plan.Left {
+		f.plan.left[l.Path] = true
 	}
 	sort.Slice(f.plan.Changes, func(i, j int) bool { return f.plan.Changes[i].Path < f.plan.Changes[j].Path })
 	return nil

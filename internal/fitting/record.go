@@ -17,6 +17,7 @@ const (
 	recordFile    = site.OwnDir + "/record.json"
 	journalFile   = site.OwnDir + "/journal.json"
 	lockFile      = site.OwnDir + "/lock"
+	sparesDir     = site.OwnDir + "/spare"
 	originalsDir  = site.OwnDir + "/originals"
 	recordFormat  = "tachyform.record/1"
 	journalFormat = "tachyform.journal/1"

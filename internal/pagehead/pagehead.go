@@ -9,6 +9,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"tachyform/internal/markup"
@@ -36,6 +37,7 @@ type Tag struct {
 	Value  string // href, src or content
 	Media  string
 	Offset int  // of the value in the page's bytes
+	Start  int  // of the element in the page's bytes
 	Ours   bool // inside a marked span
 }
 
@@ -46,6 +48,7 @@ type Head struct {
 	Insert int    // offset for an insertion
 	spans  [][2]int
 	form   form
+	lastly int // behind the last declaration of an encoding in the head, 0 for none
 }
 
 // form is how the bytes of a page are written.
@@ -63,7 +66,12 @@ type form struct {
 
 // Read finds the head of a page. name tells XHTML from HTML by its extension. Its error wraps [ErrUnsafe] when
 // the page must be left alone, and says why.
-func Read(name string, src []byte) (*Head, error) {
+func Read(name string, src []byte) (*Head, error) { return read(name, src, false) }
+
+// ReadClean is Read for what [Part] or [Remove] gave: a page without marked spans.
+func ReadClean(name string, src []byte) (*Head, error) { return read(name, src, true) }
+
+func read(name string, src []byte, clean bool) (*Head, error) {
 	h := &Head{}
 	f, err := formOf(src)
 	if err != nil {
@@ -72,8 +80,10 @@ func Read(name string, src []byte) (*Head, error) {
 	lower := strings.ToLower(name)
 	f.xml = strings.HasSuffix(lower, ".xhtml") || strings.HasSuffix(lower, ".xht")
 	h.form = f
-	if h.spans, err = spans(f.ascii); err != nil {
-		return nil, err
+	if !clean {
+		if h.spans, err = spans(f.ascii); err != nil {
+			return nil, err
+		}
 	}
 	if f.xml {
 		err = h.readXML(src)
@@ -88,7 +98,7 @@ func Read(name string, src []byte) (*Head, error) {
 		for _, s := range h.spans {
 			t.Ours = t.Ours || t.Offset >= s[0] && t.Offset < s[1]
 		}
-		t.Offset = h.offset(t.Offset)
+		t.Offset, t.Start = h.offset(t.Offset), h.offset(t.Start)
 	}
 	if len(h.spans) == 0 {
 		h.layout()
@@ -387,7 +397,7 @@ func (h *Head) tag(t markup.Token) {
 			a.ValStart = t.Start
 		}
 		media, _ := t.Get(text, "media")
-		h.Tags = append(h.Tags, Tag{Kind: kind, Value: strings.TrimSpace(v), Media: media, Offset: a.ValStart})
+		h.Tags = append(h.Tags, Tag{Kind: kind, Value: strings.TrimSpace(v), Media: media, Offset: a.ValStart, Start: t.Start})
 	}
 	switch t.Name {
 	case "base":
@@ -405,6 +415,10 @@ func (h *Head) tag(t markup.Token) {
 			note("icon", "href")
 		}
 	case "meta":
+		_, short := t.Attr("charset")
+		if _, pragma := t.Attr("http-equiv"); short || pragma {
+			h.lastly = h.offset(t.End)
+		}
 		switch name, _ := t.Get(text, "name"); strings.ToLower(name) {
 		case "theme-color":
 			note("theme-color", "content")
@@ -447,11 +461,34 @@ type Element struct {
 	Attrs [][2]string // in order; an empty value is written without "="
 }
 
-// Edit gives the page with the elements in its head, marked. The page must not hold a marked span; see
-// [Remove]. Values must be ASCII; they are escaped.
-func (h *Head) Edit(src []byte, elements []Element) []byte {
+// Outrank moves the insertion before the first tag of a kind, so that what is inserted counts and what the page says
+// does not: of several manifest links or theme colours browsers take the first. It reports false when that is not
+// safe, because the page's encoding is declared behind that place.
+func (h *Head) Outrank(kind string) bool {
+	for _, t := range h.Tags {
+		if t.Kind != kind {
+			continue
+		}
+		if t.Start >= h.Insert {
+			return true // it comes later as it is
+		}
+		if h.lastly > t.Start || h.form.ascii == nil || h.form.xml {
+			return false
+		}
+		h.Insert = t.Start
+		h.layout()
+		return true
+	}
+	return false
+}
+
+// Slim lets go of the page's bytes. [Head.Insertion] works as before, [Head.Outrank] does not.
+func (h *Head) Slim() { h.form.ascii = nil }
+
+// Insertion gives the bytes that go to the place for insertions. Values must be ASCII; they are escaped.
+func (h *Head) Insertion(elements []Element) []byte {
 	if len(elements) == 0 {
-		return src
+		return nil
 	}
 	f := h.form
 	var b strings.Builder
@@ -470,9 +507,19 @@ func (h *Head) Edit(src []byte, elements []Element) []byte {
 		line(e.write(f.prefix, f.xml))
 	}
 	line(end)
-	out := make([]byte, 0, len(src)+b.Len()*f.unit)
+	return f.encode(b.String())
+}
+
+// Edit gives the page with the elements in its head, marked. The page must not hold a marked span; see
+// [Remove].
+func (h *Head) Edit(src []byte, elements []Element) []byte {
+	insertion := h.Insertion(elements)
+	if len(insertion) == 0 {
+		return src
+	}
+	out := make([]byte, 0, len(src)+len(insertion))
 	out = append(out, src[:h.Insert]...)
-	out = append(out, f.encode(b.String())...)
+	out = append(out, insertion...)
 	return append(out, src[h.Insert:]...)
 }
 
@@ -520,23 +567,39 @@ func (e Element) write(prefix string, xml bool) string {
 // Remove takes the marked spans out and says how many there were. A page without any comes back as it is. Its
 // error wraps [ErrUnsafe] when a mark is damaged.
 func Remove(src []byte) ([]byte, int, error) {
+	clean, marked, err := Part(src, nil)
+	return clean, len(marked), err
+}
+
+// Marked is a span that an earlier edit inserted.
+type Marked struct {
+	At   int // offset in the page without any span
+	Text []byte
+}
+
+// Part parts a page into what it was and the marked spans. buf is used for the former when there are spans and it is
+// large enough. Its error wraps [ErrUnsafe] when a mark is damaged.
+func Part(src, buf []byte) ([]byte, []Marked, error) {
 	wide := bytes.HasPrefix(src, []byte("\xff\xfe")) || bytes.HasPrefix(src, []byte("\xfe\xff"))
 	if !wide && !bytes.Contains(src, []byte("tachyform")) {
-		return src, 0, nil
+		return src, nil, nil
 	}
 	f, err := formOf(src)
 	if err != nil {
-		return src, 0, nil //nolint:nilerr // what cannot be edited holds nothing of ours
+		return src, nil, nil //nolint:nilerr // what cannot be edited holds nothing of ours
 	}
 	found, err := spans(f.ascii)
 	if err != nil || len(found) == 0 {
-		return src, 0, err
+		return src, nil, err
 	}
-	out := make([]byte, 0, len(src))
+	out := slices.Grow(buf[:0], len(src))
+	marked := make([]Marked, 0, len(found))
 	last := 0
 	for _, s := range found {
-		out = append(out, src[last:f.bom+s[0]*f.unit]...)
-		last = f.bom + s[1]*f.unit
+		begin, end := f.bom+s[0]*f.unit, f.bom+s[1]*f.unit
+		out = append(out, src[last:begin]...)
+		marked = append(marked, Marked{len(out), src[begin:end]})
+		last = end
 	}
-	return append(out, src[last:]...), len(found), nil
+	return append(out, src[last:]...), marked, nil
 }

@@ -31,7 +31,18 @@ type Page struct {
 	Manifest string   // URL of the manifest that it links, "" for none
 	Fitted   bool     // it holds what fit inserts
 
+	Edit *Edit // set when [Options.Edits] asks for it
+
 	shape uint64 // a hash of the needs
+}
+
+// Edit is what an editor of the page's head has to know, without the page's bytes.
+type Edit struct {
+	Head   *pagehead.Head // of the page without what fit inserted, slim; nil when Err is set
+	Err    error          // why the page cannot be edited
+	Marked []pagehead.Marked
+	Size   int64  // bytes without what fit inserted
+	Sum    uint64 // xxHash of the page as it lies there
 }
 
 // Need is something that a page or another file asks for by itself.
@@ -104,11 +115,18 @@ func personalPath(p string) bool {
 	return false
 }
 
+// Options of a survey.
+type Options struct {
+	Progress Progress // may be nil
+	Edits    bool     // fill in [Page.Edit]
+}
+
 // Progress is told how many of how many files are done.
 type Progress func(done, total int)
 
 // Take reads the whole site. It fails only when the context ends or the site has no page.
-func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, error) {
+func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
+	progress := opts.Progress
 	start, err := s.StartPage()
 	if err != nil {
 		return nil, err
@@ -160,16 +178,22 @@ func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, err
 			rd := reader{inv: inv, file: f, src: data}
 			switch kind {
 			case "page":
-				fitted := false
-				if clean, n, err := pagehead.Remove(data); err == nil {
-					data, fitted = clean, n > 0
-					rd.src = clean
+				spare := buffers.Get().(*[]byte)
+				defer buffers.Put(spare)
+				clean, marked, broken := pagehead.Part(data, *spare)
+				if len(marked) > 0 {
+					*spare = clean
 				}
+				var edit *Edit
+				if opts.Edits {
+					edit = editOf(f.Path, data, clean, marked, broken)
+				}
+				data, rd.src = clean, clean
 				if f.Path == start.Path {
 					inv.StartBytes = bytes.Clone(data)
 				}
 				r.page = rd.page(data)
-				r.page.Fitted = fitted
+				r.page.Fitted, r.page.Edit = len(marked) > 0, edit
 			case "style":
 				r.needs = rd.refs(markup.StyleRefs(data, 0), f.URL)
 			case "script":
@@ -226,6 +250,20 @@ func Take(ctx context.Context, s *site.Site, progress Progress) (*Inventory, err
 		inv.Start = &markup.Page{}
 	}
 	return inv, nil
+}
+
+// editOf keeps what an edit of a page has to know.
+func editOf(name string, data, clean []byte, marked []pagehead.Marked, err error) *Edit {
+	e := &Edit{Size: int64(len(clean)), Sum: xxhash.Sum64(data), Err: err}
+	for _, m := range marked {
+		e.Marked = append(e.Marked, pagehead.Marked{At: m.At, Text: bytes.Clone(m.Text)})
+	}
+	if e.Err == nil {
+		if e.Head, e.Err = pagehead.ReadClean(name, clean); e.Head != nil {
+			e.Head.Slim()
+		}
+	}
+	return e
 }
 
 // buffers are used again from file to file.

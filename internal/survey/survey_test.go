@@ -25,7 +25,7 @@ func take(t *testing.T, base string, files map[string]string) *Inventory {
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	last := 0
-	inv, err := Take(context.Background(), s, func(done, total int) { last = total - done })
+	inv, err := Take(context.Background(), s, Options{Progress: func(done, total int) { last = total - done }})
 	require.NoError(t, err)
 	assert.Zero(t, last, "progress comes to its end")
 	return inv
