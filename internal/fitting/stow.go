@@ -186,7 +186,7 @@ func (f *fitter) candidates(workerPath string) []site.File {
 		switch {
 		case personal[file.Path] != "" && len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) == 0:
 			never(personal[file.Path])
-		case survey.NotForVisitors.MatchString(file.Path):
+		case !file.IsPage() && survey.NotForVisitors.MatchString(file.Path):
 			never("visitors do not ask for it")
 		default:
 			out = append(out, file)

@@ -45,10 +45,15 @@ func Words(s string) string { return strings.Join(strings.Fields(s), " ") }
 
 // TokenList says whether a space-separated attribute value has a token, without regard to ASCII case.
 func TokenList(value, token string) bool {
-	for _, f := range strings.FieldsFunc(value, func(r rune) bool { return r < 128 && isSpace(byte(r)) }) {
-		if strings.EqualFold(f, token) {
+	for len(value) > 0 {
+		end := 0
+		for end < len(value) && !isSpace(value[end]) {
+			end++
+		}
+		if strings.EqualFold(value[:end], token) && end > 0 {
 			return true
 		}
+		value = value[min(end+1, len(value)):]
 	}
 	return false
 }
