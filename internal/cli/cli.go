@@ -116,7 +116,7 @@ worker in a model of a browser, opens every page without a network, and audits w
 // siteArg gives the site a command works on: its argument, else the configuration's.
 func siteArg(args []string, c *config.Config) (string, error) {
 	switch {
-	case len(args) > 0 && (strings.HasPrefix(args[0], "http://") || strings.HasPrefix(args[0], "https://")):
+	case len(args) > 0 && isAddress(args[0]):
 		return "", fmt.Errorf("%s: this command works on the folder that is deployed, not on an address", args[0])
 	case len(args) > 0:
 		return args[0], nil
@@ -126,10 +126,17 @@ func siteArg(args []string, c *config.Config) (string, error) {
 	return "", errors.New("name the folder of the site (or set site in tachyform.toml)")
 }
 
+func (a *app) checkFormat() error {
+	if a.format != "text" && a.format != "json" {
+		return usage(fmt.Errorf("--format %s: it is text or json", a.format))
+	}
+	return nil
+}
+
 // open reads the configuration and the site.
 func (a *app) open(args []string, base string) (*config.Config, *site.Site, error) {
-	if a.format != "text" && a.format != "json" {
-		return nil, nil, usage(fmt.Errorf("--format %s: it is text or json", a.format))
+	if err := a.checkFormat(); err != nil {
+		return nil, nil, err
 	}
 	c, err := config.Find(a.config)
 	if err != nil {

@@ -1,23 +1,36 @@
 package cli
 
 import (
+	"context"
+	"errors"
+	"strings"
+	"time"
+
 	"github.com/spf13/cobra"
 
+	"tachyform/internal/crawl"
 	"tachyform/internal/present"
 	"tachyform/internal/survey"
 )
 
 func (a *app) surveyCommand() *cobra.Command {
 	var base string
+	limits := crawl.Usual
 	cmd := &cobra.Command{
 		Use:   "survey [SITE]",
 		Short: "See what a site has, what its pages need, and what is missing",
-		Long: `Survey reads the folder SITE and changes nothing. It shows pages and files with their weight, references that lead
-nowhere, what comes from other origins, endpoints and forms, pages that look personal, and the manifest and worker
-that are there already; and it says what to do next.`,
-		Example: "  tachyform survey dist\n  tachyform survey dist --format json",
+		Long: `Survey reads SITE, a folder or a live address, and changes nothing. It shows pages and files with their weight,
+references that lead nowhere, what comes from other origins, endpoints and forms, pages that look personal, and the
+manifest and worker that are there already; and it says what to do next.
+
+A live address is read politely: only its own origin, only pages below the folder of the address, a few requests at a
+time, as its robots.txt asks, and within limits. What was left out is said.`,
+		Example: "  tachyform survey dist\n  tachyform survey dist --format json\n  tachyform survey https://skerry-line.example/ --pages 50",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 0 && isAddress(args[0]) {
+				return a.surveyAddress(cmd.Context(), args[0], limits)
+			}
 			_, s, err := a.open(args, base)
 			if err != nil {
 				return err
@@ -30,9 +43,47 @@ that are there already; and it says what to do next.`,
 				return fitError(err)
 			}
 			sum := inv.Summarize()
-			return a.emit(func(st *present.Style) error { return st.Survey(sum) }, sum)
+			return a.emit(func(st *present.Style) error { return st.Survey(sum, nil) }, sum)
 		},
 	}
-	cmd.Flags().StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
+	f := cmd.Flags()
+	f.StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
+	f.IntVar(&limits.Pages, "pages", limits.Pages, "of a live address: `pages` to read at most")
+	f.IntVar(&limits.Depth, "depth", limits.Depth, "of a live address: links to follow from the first page at most")
+	f.DurationVar(&limits.Time, "time", limits.Time, "of a live address: how long to read at most")
+	f.IntVar(&limits.Parallel, "parallel", limits.Parallel, "of a live address: requests at once, 1 to 16")
 	return cmd
+}
+
+func isAddress(s string) bool {
+	return strings.HasPrefix(s, "http://") || strings.HasPrefix(s, "https://")
+}
+
+// surveyed is a survey of a live address with what it took to read it.
+type surveyed struct {
+	*survey.Summary
+	Crawl *crawl.Report `json:"crawl"`
+}
+
+func (a *app) surveyAddress(ctx context.Context, address string, limits crawl.Limits) error {
+	if err := a.checkFormat(); err != nil {
+		return err
+	}
+	if limits.Pages < 1 || limits.Depth < 0 || limits.Time < time.Second || limits.Parallel < 1 || limits.Parallel > 16 {
+		return usage(errors.New("--pages is 1 or more, --depth 0 or more, --time a second or more, --parallel 1 to 16"))
+	}
+	step, end := a.progress("Fetching")
+	defer end()
+	res, err := crawl.Take(ctx, address, limits, step)
+	if err != nil {
+		return fitError(err)
+	}
+	defer res.Close()
+	inv, err := res.Survey(ctx, survey.Options{})
+	if err != nil {
+		return fitError(err)
+	}
+	end()
+	sum := inv.Summarize()
+	return a.emit(func(st *present.Style) error { return st.Survey(sum, res.Report) }, surveyed{sum, res.Report})
 }

@@ -3,11 +3,13 @@ package present
 import (
 	"strings"
 
+	"tachyform/internal/crawl"
 	"tachyform/internal/survey"
 )
 
-// Survey writes what a site has, on one screen for a small one.
-func (s *Style) Survey(r *survey.Summary) error {
+// Survey writes what a site has, on one screen for a small one. crawl is what was done to read a live origin, nil for a
+// folder.
+func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
 	s.printf("%s %s\n\n", s.title.Render("Survey of "+r.Site+":"), clip(r.Title, 80))
 	s.row("pages", itoa(r.Pages)+s.faint.Render(", starting at "+r.Start+", which weighs "+Bytes(r.StartWeight)+" with all it needs"))
 	if r.BaseHint != "" {
@@ -30,6 +32,7 @@ func (s *Style) Survey(r *survey.Summary) error {
 		big = append(big, b.Path+" "+Bytes(b.Bytes))
 	}
 	s.row("biggest", s.faint.Render(clip(strings.Join(big, ", "), 116)))
+	s.links(r.Links)
 	if r.Hashed > 0 {
 		s.row("hashed names", count(r.Hashed, "file")+s.faint.Render(" with a digest in the name"))
 	}
@@ -44,7 +47,7 @@ func (s *Style) Survey(r *survey.Summary) error {
 				s.printf("  and %s; --format json has all\n", count(len(r.Nowhere)-i, "more reference"))
 				break
 			}
-			s.printf("  %s %s\n", s.warn.Render(pad(clip(n.URL, 52), 52)), s.faint.Render(clip(n.Use+", needed by "+count(n.Pages, "page")+": "+strings.Join(n.Chain, " > "), 80)))
+			s.printf("  %s %s\n", s.warn.Render(pad(middle(n.URL, 52), 52)), s.faint.Render(clip(n.Use+", needed by "+count(n.Pages, "page")+": "+strings.Join(tails(n.Chain), " > "), 80)))
 		}
 	}
 	if len(r.Endpoints) > 0 {
@@ -55,6 +58,9 @@ func (s *Style) Survey(r *survey.Summary) error {
 				break
 			}
 			what := "not in the folder: an endpoint of the server"
+			if crawl != nil {
+				what = "an endpoint of the server: not asked"
+			}
 			if e.InSite {
 				what = "a file of the site"
 			}
@@ -74,11 +80,69 @@ func (s *Style) Survey(r *survey.Summary) error {
 			s.printf("  %s %s\n", pad(clip(f.Origin, 52), 52), s.faint.Render(strings.Join(f.Uses, ", ")+", on "+count(f.Pages, "page")))
 		}
 	}
+	if crawl != nil {
+		s.crawled(crawl)
+	}
 	s.printf("\n  %s\n", s.title.Render("Next"))
 	for _, n := range r.Next {
 		s.printf("  %s  %s\n", s.accent.Render(pad(n.Command, 36)), s.faint.Render(n.Why))
 	}
 	return s.err
+}
+
+// links says how pages are linked when that asks something of the server.
+func (s *Style) links(l survey.Links) {
+	if l.Clean+l.Bare == 0 {
+		return
+	}
+	var parts []string
+	if l.Clean > 0 {
+		parts = append(parts, itoa(l.Clean)+" without the extension (/about for about.html), which the server has to answer")
+	}
+	if l.Bare > 0 {
+		parts = append(parts, itoa(l.Bare)+" to folders without their slash, which it has to redirect")
+	}
+	s.row("links", strings.Join(parts, "; ")+s.faint.Render("; "+itoa(l.Files)+" name files, "+itoa(l.Folders)+" folders (seen on "+count(l.Pages, "page")+")"))
+}
+
+// crawled says what reading a live origin took and what was left out.
+func (s *Style) crawled(c *crawl.Report) {
+	s.printf("\n  %s\n", s.title.Render("How it was read"))
+	s.row("requests", count(c.Requests, "request")+s.faint.Render(", "+Bytes(c.Bytes)+" read; robots.txt: "+c.Robots))
+	if c.Stopped != "" {
+		s.row("stopped", s.warn.Render("at "+c.Stopped)+": there may be more; raise it with an option, or survey the folder")
+	}
+	left := func(n int, what string) {
+		if n > 0 {
+			s.row("not followed", count(n, "link")+s.faint.Render(" "+what))
+		}
+	}
+	left(c.TooDeep, "that lie deeper than --depth allows")
+	left(c.Queries, "with a query")
+	left(c.Outside, "to pages outside the folder of the address")
+	list := func(label string, n int, line func(i int) string) {
+		for i := range n {
+			if i == 5 {
+				s.row("", "and "+itoa(n-i)+" more; --format json has all")
+				return
+			}
+			s.row(label, line(i))
+			label = ""
+		}
+	}
+	list("forbidden", len(c.Disallowed), func(i int) string { return c.Disallowed[i] + s.faint.Render(" by robots.txt") })
+	list("redirects", len(c.Redirects), func(i int) string {
+		r := c.Redirects[i]
+		note := ""
+		if r.Left {
+			note = s.faint.Render(", another origin: not followed")
+		}
+		return r.From + " " + s.faint.Render("("+itoa(r.Status)+") to ") + middle(r.To, 60) + note
+	})
+	list("no answer", len(c.Failed), func(i int) string {
+		f := c.Failed[i]
+		return s.warn.Render(middle(f.URL, 52)) + " " + s.faint.Render(f.Why+"; named by "+middle(f.By, 36))
+	})
 }
 
 // surveyed says what is there of an app already.
@@ -142,4 +206,21 @@ func (s *Style) surveyed(r *survey.Summary) {
 	for _, why := range order {
 		s.row("not looked at", count(len(byWhy[why]), "entry")+": "+lines(s.faint, wrap(why+" ("+brief(byWhy[why])+")", 90, 18)))
 	}
+}
+
+// middle cuts an address in its middle, since its end tells more than its beginning.
+func middle(u string, width int) string {
+	r := []rune(u)
+	if len(r) <= width {
+		return u
+	}
+	return string(r[:width/4]) + "…" + string(r[len(r)-(width-width/4-1):])
+}
+
+func tails(chain []string) []string {
+	out := make([]string, len(chain))
+	for i, c := range chain {
+		out[i] = middle(c, 34)
+	}
+	return out
 }

@@ -39,15 +39,20 @@ func Essence(mediaType string) string {
 	return strings.ToLower(strings.TrimSpace(essence))
 }
 
-// Kind sorts media types into the words a person uses for files.
-func Kind(name string) string {
-	essence := Essence(TypeOf(name))
+// Kind sorts file names into the words a person uses for files.
+func Kind(name string) string { return kind(TypeOf(name), name) }
+
+// Kind is what a person calls the file, by the media type that it is served with.
+func (f File) Kind() string { return kind(f.Type, f.Path) }
+
+func kind(mediaType, name string) string {
+	essence := Essence(mediaType)
 	switch {
 	case essence == "text/html" || essence == "application/xhtml+xml":
 		return "page"
 	case essence == "text/css":
 		return "style"
-	case essence == "text/javascript":
+	case essence == "text/javascript" || essence == "application/javascript" || essence == "application/x-javascript":
 		return "script"
 	case essence == "application/manifest+json":
 		return "manifest"

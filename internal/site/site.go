@@ -33,7 +33,7 @@ type File struct {
 }
 
 // IsPage says whether the file is an HTML or XHTML page.
-func (f File) IsPage() bool { return IsPage(f.Path) }
+func (f File) IsPage() bool { return f.Kind() == "page" }
 
 // Skipped is something in the folder that is not part of the site, and why.
 type Skipped struct{ Path, Why string }
@@ -48,6 +48,7 @@ type Site struct {
 	root   *os.Root
 	dir    *os.File // the folder, for system calls relative to it
 	byPath map[string]int
+	live   *live // set for a live origin
 	dirs   map[string]bool
 }
 
@@ -233,6 +234,10 @@ func (s *Site) Read(p string) ([]byte, error) { return s.ReadInto(p, nil) }
 
 // ReadInto is Read into a buffer that is used again, when it is large enough.
 func (s *Site) ReadInto(p string, buf []byte) ([]byte, error) {
+	if s.live != nil {
+		f, _ := s.File(p)
+		p = f.Real
+	}
 	data, err := s.readFile(p, buf)
 	if err != nil {
 		return data[:0], fmt.Errorf("%s: %s", path.Join(filepath.ToSlash(s.Dir), p), reason(err))
@@ -298,6 +303,10 @@ func (s *Site) writeRoot(p string, data []byte, mode fs.FileMode) error {
 
 // StartPage is the page at the base path, or the shortest path when there is none.
 func (s *Site) StartPage() (File, error) {
+	if s.live != nil {
+		f, _ := s.File(s.live.start)
+		return f, nil
+	}
 	for _, name := range []string{"index.html", "index.htm"} {
 		if f, ok := s.File(name); ok {
 			return f, nil

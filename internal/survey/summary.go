@@ -81,8 +81,9 @@ type Summary struct {
 	Bytes         int64        `json:"bytes"`
 	Biggest       []Sized      `json:"biggest"`
 	StartWeight   int64        `json:"start_weight"` // the start page and everything it needs, in bytes
-	Hashed        int          `json:"hashed"`       // files with a digest in their name
-	Unneeded      []string     `json:"unneeded"`     // source maps and other files that visitors do not ask for
+	Links         Links        `json:"links"`
+	Hashed        int          `json:"hashed"`   // files with a digest in their name
+	Unneeded      []string     `json:"unneeded"` // source maps and other files that visitors do not ask for
 	Nowhere       []Nowhere    `json:"nowhere"`
 	Foreign       []Foreign    `json:"foreign"`
 	Endpoints     []Sent       `json:"endpoints"`
@@ -134,6 +135,7 @@ func (inv *Inventory) Summarize() *Summary {
 			}
 		}
 	}
+	s.Links = inv.Links
 	inv.workers(s)
 	for _, k := range append(append([]site.Skipped{}, inv.Site.Skipped...), inv.Unread...) {
 		s.Skipped = append(s.Skipped, Named{k.Path, k.Why})
@@ -145,7 +147,7 @@ func (inv *Inventory) Summarize() *Summary {
 func (inv *Inventory) files(s *Summary) {
 	kinds := map[string]*Kind{}
 	for _, f := range inv.Site.Files {
-		k := site.Kind(f.Path)
+		k := f.Kind()
 		if kinds[k] == nil {
 			kinds[k] = &Kind{Kind: k}
 		}
@@ -369,6 +371,9 @@ func Forbidden(policy string) []string {
 func (inv *Inventory) next(s *Summary) {
 	step := func(command, why string) { s.Next = append(s.Next, Step{command, why}) }
 	dir := inv.Site.Dir
+	if inv.Site.IsLive() {
+		dir = "FOLDER" // an origin is only read: what is to be done is done to the folder that is deployed there
+	}
 	if s.BaseHint != "" {
 		step("tachyform survey "+dir+" --base "+s.BaseHint, "references point to "+s.BaseHint+", as if the site were served from there")
 	}

@@ -4,7 +4,6 @@ package survey
 import (
 	"bytes"
 	"context"
-	"path"
 	"runtime"
 	"slices"
 	"sort"
@@ -66,6 +65,18 @@ type Endpoint struct {
 	Form         bool
 }
 
+// Links says how pages link to pages of the site, as seen on a sample of them.
+type Links struct {
+	Pages   int `json:"pages"`   // in the sample
+	Files   int `json:"files"`   // links that name a file, such as /about.html
+	Folders int `json:"folders"` // links that name a folder with its slash, such as /about/
+	Clean   int `json:"clean"`   // links to a page without its extension, such as /about for about.html
+	Bare    int `json:"bare"`    // links that name a folder without its slash, which servers redirect
+}
+
+// sampled is of how many pages the links are read at most.
+const sampled = 200
+
 // Inventory is a site as the survey saw it.
 type Inventory struct {
 	Site          *site.Site
@@ -79,6 +90,7 @@ type Inventory struct {
 	Endpoints     []Endpoint
 	Stores        []string       // kinds of storage that scripts mention, sorted
 	Unread        []site.Skipped // files that could not be read or understood
+	Links         Links
 
 	byURL   map[string]*Page
 	scripts sync.Map // what scripts inside pages say, by a hash of them
@@ -140,8 +152,11 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		data      []string
 		stores    map[string]bool
 		unread    string
+		links     []string
 	}
 	results := make([]result, len(s.Files))
+	every := len(s.Pages())/sampled + 1
+	page := 0
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	done := 0
@@ -156,10 +171,15 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		}
 	}()
 	for i, f := range s.Files {
-		kind := site.Kind(f.Path)
+		kind := f.Kind()
 		if kind != "page" && kind != "style" && kind != "script" {
 			ticks <- struct{}{}
 			continue
+		}
+		sample := false
+		if kind == "page" {
+			sample = page%every == 0
+			page++
 		}
 		g.Go(func() error {
 			defer func() { ticks <- struct{}{} }()
@@ -192,7 +212,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 				if f.Path == start.Path {
 					inv.StartBytes = bytes.Clone(data)
 				}
-				r.page = rd.page(data)
+				r.page, r.links = rd.page(data, sample)
 				r.page.Fitted, r.page.Edit = len(marked) > 0, edit
 			case "style":
 				r.needs = rd.refs(markup.StyleRefs(data, 0), f.URL)
@@ -229,6 +249,10 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		}
 		if len(r.needs) > 0 {
 			inv.Needs[f.URL] = r.needs
+		}
+		if r.links != nil {
+			inv.Links.Pages++
+			inv.link(r.links)
 		}
 		inv.Registrations = append(inv.Registrations, r.regs...)
 		inv.Endpoints = append(inv.Endpoints, r.endpoints...)
@@ -281,8 +305,35 @@ type reader struct {
 	stores    map[string]bool
 }
 
-func (r *reader) page(data []byte) *Page {
-	m := markup.ReadNeeds(data)
+// link sorts the links of one page.
+func (inv *Inventory) link(links []string) {
+	for _, u := range links {
+		f, ok := inv.Site.Find(u)
+		u, _, _ = strings.Cut(u, "#")
+		u, _, _ = strings.Cut(u, "?")
+		switch {
+		case ok && !f.IsPage():
+		case ok && strings.HasSuffix(u, "/"):
+			inv.Links.Folders++
+		case ok && site.IsPage(u):
+			inv.Links.Files++
+		case ok:
+			inv.Links.Clean++
+		case inv.FileOf(u+".html") != nil:
+			inv.Links.Clean++
+		case inv.FileOf(u+"/") != nil:
+			inv.Links.Bare++
+		}
+	}
+}
+
+// page reads a page, with its links to the site's own pages when asked for.
+func (r *reader) page(data []byte, withLinks bool) (*Page, []string) {
+	read := markup.ReadNeeds
+	if withLinks {
+		read = markup.ReadPage
+	}
+	m := read(data)
 	p := &Page{File: r.file, Title: m.Title.Value, Lang: m.Lang, Size: len(data)}
 	base := r.file.URL
 	if m.Base.Value != "" {
@@ -319,7 +370,16 @@ func (r *reader) page(data []byte) *Page {
 	case personalPath(strings.TrimPrefix(r.file.URL, r.inv.Site.Base)):
 		p.Personal = "its address is that of an account page"
 	}
-	return p
+	if !withLinks {
+		return p, nil
+	}
+	links := []string{}
+	for _, ref := range m.Refs {
+		if u, ok := Resolve(base, ref.URL); ok && ref.Use == markup.UseLink && strings.HasPrefix(u, "/") {
+			links = append(links, u)
+		}
+	}
+	return p, links
 }
 
 // inline reads a script inside a page. Many pages hold the same one, so that what it says is remembered.
@@ -438,22 +498,8 @@ func (r *reader) script(f markup.ScriptFacts, base string) {
 
 // FileOf finds the site's file that a root-relative URL names, nil when there is none.
 func (inv *Inventory) FileOf(u string) *site.File {
-	rest, ok := strings.CutPrefix(strings.SplitN(strings.SplitN(u, "#", 2)[0], "?", 2)[0], inv.Site.Base)
-	if !ok {
-		return nil
-	}
-	p, ok := site.UnescapePath(rest)
-	if !ok {
-		return nil
-	}
-	names := []string{p}
-	if p == "" || strings.HasSuffix(p, "/") {
-		names = []string{p + "index.html", p + "index.htm"}
-	}
-	for _, n := range names {
-		if f, ok := inv.Site.File(path.Clean(n)); ok {
-			return &f
-		}
+	if f, ok := inv.Site.Find(u); ok {
+		return &f
 	}
 	return nil
 }
