@@ -62,6 +62,7 @@ type form struct {
 	xml     bool
 	prefix  string // of the XHTML namespace, with its colon
 	ascii   []byte // the text with one byte for each code unit
+	plain   []byte // the same when ISO-2022-JP is not taken for that, nil when it makes no difference
 }
 
 // Read finds the head of a page. name tells XHTML from HTML by its extension. Its error wraps [ErrUnsafe] when
@@ -92,6 +93,13 @@ func read(name string, src []byte, clean bool) (*Head, error) {
 	}
 	if err != nil {
 		return nil, err
+	}
+	if f.plain != nil && !f.xml {
+		other := &Head{form: f}
+		other.form.ascii = f.plain
+		if err := other.read(); err != nil || other.Insert != h.Insert {
+			return nil, unsafef("it holds escape sequences of ISO-2022-JP, and where its head ends depends on the encoding that a browser takes it to be in")
+		}
 	}
 	for i := range h.Tags {
 		t := &h.Tags[i]
@@ -141,7 +149,9 @@ func formOf(src []byte) (form, error) {
 		return f, unsafef("not text (it holds NUL bytes)")
 	}
 	if bytes.IndexByte(f.ascii, 0x1b) >= 0 {
-		f.ascii = maskEscapes(f.ascii)
+		if masked := maskEscapes(f.ascii); !bytes.Equal(masked, f.ascii) {
+			f.ascii, f.plain = masked, f.ascii
+		}
 	}
 	f.newline = newline(f.ascii)
 	first := bytes.TrimLeft(head, " \t\r\n\f")
