@@ -19,6 +19,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"tachyform/internal/pagehead/oddpages"
+	"tachyform/internal/site"
 )
 
 // sites are documentation packages that nobody here wrote. Those marked large run only with TACHYFORM_SITES=all.
@@ -57,10 +58,11 @@ func TestRoundTripOnRealSites(t *testing.T) {
 			assert.Contains(t, fine(t, parent, "fit", name), "nothing to do")
 			assert.True(t, fitted == snapshot(t, dir), "a second fit writes nothing")
 			pages := compareTrees(t, original, dir)
-			total += pages
+			total += len(pages)
+			compareInChromium(t, parent, "original", name, pages)
 			fine(t, parent, "strip", name, "--quiet")
 			assert.True(t, before == snapshot(t, dir), "every byte comes back")
-			t.Logf("%d pages", pages)
+			t.Logf("%d pages", len(pages))
 		})
 	}
 	t.Logf("%d pages in all", total)
@@ -78,12 +80,72 @@ func oursInSite(n *html.Node) bool {
 	return n.Data == "meta" && len(n.Attr) == 2 && n.Attr[0].Key == "name" && n.Attr[0].Val == "theme-color"
 }
 
-// compareTrees parses every page of two folders and gives the number of pages that were edited.
-func compareTrees(t *testing.T, before, after string) int {
+// sample is how many pages of each site Chromium parses too.
+const sample = 70
+
+// outlineInChromium parses two pages with Chromium's own parser and compares their trees but for our elements. It gives
+// an empty string, or what is wrong.
+const outlineInChromium = `(async (before, after) => {
+	const load = (url) => new Promise((resolve, reject) => {
+		const x = new XMLHttpRequest();
+		x.open("GET", url);
+		x.responseType = "document";
+		x.overrideMimeType("text/html");
+		x.onload = () => resolve(x.response);
+		x.onerror = () => reject(new Error(url));
+		x.send();
+	});
+	const outline = (n, inHead) => {
+		let out = "";
+		for (const c of n.childNodes) {
+			if (inHead && c.nodeType === 3 && !c.data.trim()) continue;
+			out += "(" + c.nodeName + (c.nodeType === 1 ? [...c.attributes].map((a) => " " + a.name + "=" + a.value).join("") : c.nodeValue ?? "");
+			out += outline(c, c.nodeName === "HEAD" || c.nodeName === "HTML") + ")";
+		}
+		return out;
+	};
+	const [a, b] = await Promise.all([load(before), load(after)]);
+	let ours = 0, open = false;
+	for (const n of [...b.head.childNodes]) {
+		if (n.nodeType === 8 && n.data.includes("tachyform: fit wrote")) open = true;
+		if (open && n.nodeType === 1) ours++;
+		const last = n.nodeType === 8 && n.data.trim() === "/tachyform";
+		if (open) n.remove();
+		if (last) open = false;
+	}
+	a.normalize(), b.normalize();
+	if (ours < 2 || open) return "our elements are not in the head (" + ours + ")";
+	return outline(a) === outline(b) ? "" : "the tree differs";
+})`
+
+// compareInChromium lets Chromium parse a sample of the pages that were edited.
+func compareInChromium(t *testing.T, parent, before, after string, pages []string) {
+	t.Helper()
+	b, _ := browse(t, parent, "/")
+	require.NoError(t, os.WriteFile(filepath.Join(parent, "index.html"), []byte("<title>Start</title>"), 0o644))
+	_, err := b.Open("/")
+	require.NoError(t, err)
+	every := len(pages)/sample + 1
+	seen := 0
+	for i := 0; i < len(pages); i += every {
+		if filepath.Ext(pages[i]) == ".xhtml" {
+			continue
+		}
+		u := site.EscapePath(filepath.ToSlash(pages[i]))
+		wrong, err := b.Evaluate(fmt.Sprintf("%s(%q, %q)", outlineInChromium, "/"+before+"/"+u, "/"+after+"/"+u))
+		require.NoError(t, err)
+		assert.Empty(t, wrong, pages[i])
+		seen++
+	}
+	t.Logf("%d pages compared in Chromium", seen)
+}
+
+// compareTrees parses every page of two folders and names the pages that were edited.
+func compareTrees(t *testing.T, before, after string) []string {
 	t.Helper()
 	var g errgroup.Group
 	g.SetLimit(runtime.GOMAXPROCS(0))
-	edited := 0
+	var edited []string
 	require.NoError(t, filepath.WalkDir(before, func(p string, d fs.DirEntry, err error) error {
 		if err != nil || !d.Type().IsRegular() || !strings.Contains(filepath.Ext(p), ".htm") {
 			return err
@@ -103,7 +165,7 @@ func compareTrees(t *testing.T, before, after string) int {
 		if bytes.Equal(was, is) {
 			return nil
 		}
-		edited++
+		edited = append(edited, rel)
 		g.Go(func() error {
 			a, _, err := oddpages.Outline(was, oursInSite)
 			if err != nil {
@@ -127,7 +189,8 @@ func compareTrees(t *testing.T, before, after string) int {
 	return edited
 }
 
-// TestKilledAtAnyMoment kills a fit again and again: no file is ever damaged, and the next run completes it.
+// TestKilledAtAnyMoment kills a fit again and again, or interrupts it as Ctrl-C does: no file is ever damaged, and the
+// next run completes it.
 func TestKilledAtAnyMoment(t *testing.T) {
 	times := 6
 	if os.Getenv("TACHYFORM_SITES") == "all" {
@@ -150,17 +213,31 @@ func TestKilledAtAnyMoment(t *testing.T) {
 		complete[line] = true
 	}
 	random := rand.New(rand.NewPCG(1, 2))
-	killed := 0
-	for i := range times {
+	killed, interrupted := 0, 0
+	for i := 0; killed < times || interrupted < times/4+1; i++ {
+		require.Less(t, i, 20*times, "hardly a run is still going on when its time has come")
 		site := filepath.Join(dir, "killed")
 		require.NoError(t, os.RemoveAll(site))
 		require.NoError(t, exec.Command("cp", "-a", filepath.Join(dir, "plain"), site).Run())
 		cmd := exec.Command(program, "fit", "killed", "--quiet")
 		cmd.Dir = dir
+		var said bytes.Buffer
+		cmd.Stderr = &said
 		require.NoError(t, cmd.Start())
-		timer := time.AfterFunc(time.Duration(random.Int64N(int64(took))), func() { _ = cmd.Process.Kill() })
-		if cmd.Wait() != nil {
+		end := os.Kill
+		if i%5 == 4 {
+			end = os.Interrupt
+		}
+		timer := time.AfterFunc(time.Duration(random.Int64N(int64(took))), func() { _ = cmd.Process.Signal(end) })
+		switch err := cmd.Wait(); {
+		case err != nil && end == os.Kill:
 			killed++
+		case err != nil:
+			if code := cmd.ProcessState.ExitCode(); code >= 0 { // -1: before the program listened to it
+				assert.Equal(t, 3, code)
+				assert.Contains(t, said.String(), "interrupted")
+			}
+			interrupted++
 		}
 		timer.Stop()
 		for _, line := range strings.Split(snapshot(t, site), "\n") {
@@ -171,8 +248,7 @@ func TestKilledAtAnyMoment(t *testing.T) {
 		fine(t, dir, "fit", "killed", "--quiet")
 		require.True(t, want == snapshot(t, site), "the next run completes it")
 	}
-	t.Logf("killed %d of %d", killed, times)
-	assert.Positive(t, killed)
+	t.Logf("killed %d times, interrupted %d times", killed, interrupted)
 }
 
 // TestOddPagesInChromium asks a real browser where the head is.

@@ -124,7 +124,13 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 		plan: &Plan{Site: s, Same: map[string]int{}, record: rec}}
 	f.plan.fitter = f
 	f.many = len(s.Files) > cmp.Or(opts.listed, maxListed)
-	return f.plan, f.make(ctx)
+	if err := f.make(ctx); err != nil {
+		if ctx.Err() != nil { // whatever came of it
+			return nil, fmt.Errorf("interrupted, nothing was written: %w", ctx.Err())
+		}
+		return nil, err
+	}
+	return f.plan, nil
 }
 
 func digest(data []byte) string {

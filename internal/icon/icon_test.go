@@ -229,3 +229,12 @@ func TestSizeOfFiles(t *testing.T) {
 		assert.Error(t, err)
 	}
 }
+
+func TestDrawingCanBeInterrupted(t *testing.T) {
+	m, err := Load(context.Background(), "mark.svg", []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><circle cx="4" cy="4" r="4" fill="teal"/></svg>`))
+	require.NoError(t, err)
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, _, err = Make(ctx, m, Standard, Options{})
+	assert.Error(t, err)
+}

@@ -126,7 +126,11 @@ func newEngine(ctx context.Context, wasm []byte, cfg wazero.RuntimeConfig, maxPa
 		"__wbindgen_string_get": func(c C, m M, ret, i uint32) {
 			p, n := uint32(0), 0
 			if s, ok := of(c).objs[i].(string); ok {
-				p, n = write(c, m, []byte(s)), len(s)
+				var err error
+				if p, err = write(c, m, []byte(s)); err != nil {
+					panic(err) // becomes the error of the call that led here
+				}
+				n = len(s)
 			}
 			m.Memory().WriteUint32Le(ret+4, uint32(n))
 			m.Memory().WriteUint32Le(ret, p)
@@ -160,13 +164,16 @@ func newEngine(ctx context.Context, wasm []byte, cfg wazero.RuntimeConfig, maxPa
 	return &engine{rt, mod}, nil
 }
 
-func write(ctx context.Context, m api.Module, b []byte) uint32 {
+// write puts bytes into memory that the module gives.
+func write(ctx context.Context, m api.Module, b []byte) (uint32, error) {
 	v, err := m.ExportedFunction("__wbindgen_malloc").Call(ctx, uint64(len(b)), 1)
 	if err != nil {
-		panic(err)
+		return 0, err
 	}
-	m.Memory().Write(uint32(v[0]), b)
-	return uint32(v[0])
+	if !m.Memory().Write(uint32(v[0]), b) {
+		return 0, fmt.Errorf("%d bytes do not fit into the renderer's memory", len(b))
+	}
+	return uint32(v[0]), nil
 }
 
 // document is a parsed SVG in an instance of its own.
@@ -219,7 +226,11 @@ func (r *engine) parse(ctx context.Context, svg string, options map[string]any, 
 		}
 		fh = h.add(a)
 	}
-	op := write(ctx, m, js)
+	op, err := write(ctx, m, js)
+	if err != nil {
+		d.close()
+		return nil, err
+	}
 	p, err := d.call("resvg_new", uint64(h.add(svg)), uint64(op), uint64(len(js)), uint64(fh))
 	if err != nil {
 		d.close()
