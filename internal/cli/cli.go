@@ -153,6 +153,9 @@ func (a *app) open(args []string, base string) (*config.Config, *site.Site, erro
 	if err != nil {
 		return nil, nil, usage(err)
 	}
+	if b := fitting.RecordedBase(s); c.Base == "" && b != "" {
+		s.Rebase(b)
+	}
 	if _, err := s.StartPage(); err != nil {
 		s.Close()
 		return nil, nil, usage(fmt.Errorf("%w; name the folder that is deployed, with the finished .html files in it", err))

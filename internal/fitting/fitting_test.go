@@ -608,3 +608,19 @@ func TestAFileThatCannotBeRead(t *testing.T) {
 	assert.Contains(t, err.Error(), "nothing was written; make the file readable")
 	same(t, before, tree(t, dir))
 }
+
+func TestTheBasePathIsFound(t *testing.T) {
+	files := map[string]string{"index.html": `<title>Skerry</title><link rel=stylesheet href=/ferries/a.css><a href=/ferries/b.html>B</a>`, "b.html": `<link rel=stylesheet href=/ferries/a.css>`, "a.css": "body { color: teal }"}
+	dir := write(t, t.TempDir(), files)
+	p := fit(t, dir, nil, Options{})
+	assert.Equal(t, "/ferries/", values(p)["base"])
+	assert.Contains(t, read(t, dir, "index.html"), `href="/ferries/manifest.webmanifest"`)
+	assert.Contains(t, read(t, dir, "manifest.webmanifest"), `"scope": "/ferries/"`)
+	s, err := site.Open(dir, "/")
+	require.NoError(t, err)
+	defer s.Close()
+	assert.Equal(t, "/ferries/", RecordedBase(s), "other commands work with it too")
+	assert.Empty(t, values(fit(t, write(t, t.TempDir(), files), &config.Config{Base: "/"}, Options{}))["base"], "what is configured stays")
+	files["index.html"] = `<title>Skerry</title><link rel=stylesheet href=/gone/x.css><script src=/gone.js></script>`
+	assert.Empty(t, values(fit(t, write(t, t.TempDir(), files), nil, Options{}))["base"], "a page elsewhere does not decide it")
+}

@@ -120,9 +120,20 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 	if err != nil {
 		return nil, err
 	}
+	based := ""
+	if cfg.Base == "" && s.Base == "/" && inv.Sure {
+		based = inv.Hint
+		s.Rebase(based)
+		if inv, err = survey.Take(ctx, s, survey.Options{Progress: opts.Progress, Edits: true}); err != nil {
+			return nil, err
+		}
+	}
 	f := &fitter{site: s, cfg: cfg, opts: opts, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
 		plan: &Plan{Site: s, Same: map[string]int{}, record: rec}}
 	f.plan.fitter = f
+	if based != "" {
+		f.plan.Inferences = append(f.plan.Inferences, Inference{"base", based, "the start page refers to files there; if the site is served from /, say --base /"})
+	}
 	f.many = len(s.Files) > cmp.Or(opts.listed, maxListed)
 	if err := f.make(ctx); err != nil {
 		if ctx.Err() != nil { // whatever came of it
@@ -178,7 +189,7 @@ func (f *fitter) make(ctx context.Context) error {
 		return known && r.Original == ""
 	}}
 	f.app = in.infer()
-	f.plan.Inferences = in.out
+	f.plan.Inferences = append(f.plan.Inferences, in.out...)
 	f.plan.Manifest = manifestPath
 	icons, err := f.icons(ctx)
 	if err != nil {
@@ -344,7 +355,7 @@ func (f *fitter) icons(ctx context.Context) ([]icon.Icon, error) {
 		}
 		f.write("icon", i.File, i.Data)
 	}
-	f.plan.next = &record{Format: recordFormat, Files: map[string]recorded{}, Icons: key}
+	f.plan.next = &record{Format: recordFormat, Files: map[string]recorded{}, Icons: key, Base: f.site.Base}
 	return set, nil
 }
 

@@ -29,6 +29,7 @@ type record struct {
 	Format string              `json:"format"`
 	Files  map[string]recorded `json:"files"` // files that fit wrote, by path
 	Icons  string              `json:"icons"` // key of the icon set
+	Base   string              `json:"base"`  // URL path that the site is served from
 }
 
 // recorded is one file that fit wrote.
@@ -55,6 +56,15 @@ func readRecord(root *os.Root) (*record, error) {
 		}
 	}
 	return r, nil
+}
+
+// RecordedBase gives the base path that an earlier fit worked with, "" when there was none.
+func RecordedBase(s *site.Site) string {
+	r, err := readRecord(s.Root())
+	if err != nil {
+		return "" // whoever needs the record says what is wrong with it
+	}
+	return r.Base
 }
 
 func (r *record) bytes() []byte {

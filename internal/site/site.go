@@ -83,6 +83,14 @@ func Open(dir, base string) (*Site, error) {
 	return s, nil
 }
 
+// Rebase changes the URL path that the site is served from.
+func (s *Site) Rebase(base string) {
+	s.Base = CleanBase(base)
+	for i := range s.Files {
+		s.Files[i].URL = PageURL(s.Base, s.Files[i].Path)
+	}
+}
+
 // Close gives the folder's handle back.
 func (s *Site) Close() error {
 	err := s.dir.Close()

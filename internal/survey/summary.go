@@ -135,7 +135,7 @@ func (inv *Inventory) Summarize() *Summary {
 			}
 		}
 	}
-	s.Links = inv.Links
+	s.Links, s.BaseHint = inv.Links, inv.Hint
 	inv.workers(s)
 	for _, k := range append(append([]site.Skipped{}, inv.Site.Skipped...), inv.Unread...) {
 		s.Skipped = append(s.Skipped, Named{k.Path, k.Why})
@@ -182,7 +182,6 @@ func (inv *Inventory) files(s *Summary) {
 func (inv *Inventory) references(s *Summary) {
 	nowhere := map[string]*Nowhere{}
 	foreign := map[string]*Foreign{}
-	hints := map[string]int{}
 	endpoint := map[string]bool{}
 	for _, e := range inv.Endpoints {
 		endpoint[e.URL] = true
@@ -226,7 +225,6 @@ func (inv *Inventory) references(s *Summary) {
 					nowhere[n.URL] = w
 				}
 				w.Pages += weight
-				inv.hint(n.URL, hints, weight)
 				continue
 			}
 			visit(inv.Needs[file.URL], append(chain[:len(chain):len(chain)], file.Path), seen)
@@ -254,25 +252,61 @@ func (inv *Inventory) references(s *Summary) {
 		s.Foreign = append(s.Foreign, *f)
 	}
 	sort.Slice(s.Foreign, func(i, j int) bool { return s.Foreign[i].Origin < s.Foreign[j].Origin })
-	for h, n := range hints {
-		if n > hints[s.BaseHint] || n == hints[s.BaseHint] && h < s.BaseHint {
-			s.BaseHint = h
-		}
-	}
 }
 
-// hint notes a base path under which a reference that leads nowhere would lead to a file.
-func (inv *Inventory) hint(u string, hints map[string]int, weight int) {
+// base finds the base path under which most references that lead nowhere would lead to files.
+func (inv *Inventory) base() {
+	hints := map[string]int{}
+	total, own := 0, map[string]bool{}
+	seen := map[Need]bool{}
+	for i := range inv.Pages {
+		p := &inv.Pages[i]
+		for _, n := range p.Needs {
+			if strings.HasPrefix(n.URL, "http") || seen[n] || inv.FileOf(n.URL) != nil {
+				continue
+			}
+			seen[n] = true
+			total++
+			if h := inv.hint(n.URL); h != "" {
+				hints[h]++
+			}
+		}
+	}
+	for h, n := range hints {
+		if n > hints[inv.Hint] || n == hints[inv.Hint] && h < inv.Hint {
+			inv.Hint = h
+		}
+	}
+	if inv.Hint == "" {
+		return
+	}
+	for i := range inv.Pages {
+		if p := &inv.Pages[i]; p.File.Path == inv.StartFile.Path {
+			for _, n := range p.Needs {
+				own[inv.hint(n.URL)] = true
+			}
+		}
+	}
+	inv.Sure = own[inv.Hint] && 2*hints[inv.Hint] > total
+}
+
+// hint gives the base path under which a reference that leads nowhere would lead to a file, "" for none.
+func (inv *Inventory) hint(u string) string {
+	if strings.HasPrefix(u, "http") || inv.FileOf(u) != nil {
+		return ""
+	}
+	u, _, _ = strings.Cut(u, "?")
 	rest := strings.TrimPrefix(u, inv.Site.Base)
 	for i := range len(rest) {
 		if rest[i] == '/' {
 			if p, ok := site.UnescapePath(rest[i+1:]); ok && p != "" {
 				if _, ok := inv.Site.File(p); ok {
-					hints[inv.Site.Base+rest[:i+1]] += weight
+					return inv.Site.Base + rest[:i+1]
 				}
 			}
 		}
 	}
+	return ""
 }
 
 func origin(u string) string {

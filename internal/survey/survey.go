@@ -91,6 +91,8 @@ type Inventory struct {
 	Stores        []string       // kinds of storage that scripts mention, sorted
 	Unread        []site.Skipped // files that could not be read or understood
 	Links         Links
+	Hint          string // another base path that references point to, "" for none
+	Sure          bool   // the start page itself points there, and so does most of what leads nowhere
 
 	byURL   map[string]*Page
 	scripts sync.Map // what scripts inside pages say, by a hash of them
@@ -268,6 +270,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		inv.Stores = append(inv.Stores, k)
 	}
 	sort.Strings(inv.Stores)
+	inv.base()
 	if inv.StartBytes != nil {
 		inv.Start = markup.ReadPage(inv.StartBytes)
 	} else {
