@@ -44,8 +44,11 @@ var iconChecks = []Check{
 				return nil, false
 			}
 			chosen, ok := f.manifest.Processed.Chosen()
+			if !ok && len(f.manifest.Processed.SuitableIcons()) == 0 {
+				return nil, false // the check above says so
+			}
 			if !ok {
-				return nil, false
+				return []Finding{f.at("icons", fmt.Sprintf("no icon is square, at least %d px large by its sizes, of purpose any and of a type that browsers draw", manifest.MinIcon), "")}, true
 			}
 			for _, i := range f.icons {
 				if i.image.Src != chosen.Src || i.image.Line != chosen.Line {

@@ -487,6 +487,17 @@ func (b *Browser) Install() (hindrances []string, manifest []string, err error) 
 	return hindrances, manifest, nil
 }
 
+// Manifest gives what the browser makes of the open page's manifest.
+func (b *Browser) Manifest() (page.GetAppManifestResult, error) {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	got, err := chromedp.Call(ctx, page.GetAppManifest, page.GetAppManifestParams{})
+	if err != nil {
+		return page.GetAppManifestResult{}, err
+	}
+	return got, nil
+}
+
 // Evaluate runs a script in the open page and gives the string that it comes to.
 func (b *Browser) Evaluate(script string) (string, error) {
 	ctx, cancel := context.WithTimeout(b.ctx, patience)

@@ -63,12 +63,25 @@ func suitableType(i Image) bool {
 	return false
 }
 
+// drawable says whether an icon's type, or without one its extension, is that of a picture that Chromium draws.
+func drawable(i Image) bool {
+	if i.Type != "" {
+		t := strings.ToLower(i.Type)
+		return i.Type == "image/svg+xml" || slices.Contains([]string{"image/png", "image/apng", "image/jpeg", "image/jpg", "image/webp", "image/gif", "image/avif", "image/x-icon", "image/vnd.microsoft.icon", "image/bmp", "image/jxl"}, t)
+	}
+	u, err := weburl.Parse(i.Src)
+	if err != nil || u.Protocol() == "data:" {
+		return false
+	}
+	return slices.Contains([]string{".png", ".svg", ".webp", ".jpg", ".jpeg", ".gif", ".avif", ".ico", ".bmp", ".apng", ".jxl"}, strings.ToLower(path.Ext(u.Pathname())))
+}
+
 // Chosen is the icon that Chromium fetches to decide whether it can install: purpose any and square; exactly 144
 // px, else "any", else the smallest above; the later of equals.
 func (p *Processed) Chosen() (Image, bool) {
 	best, rank := Image{}, 1<<30
 	for _, i := range p.Icons {
-		if !slices.Contains(i.Purpose, "any") {
+		if !slices.Contains(i.Purpose, "any") || !drawable(i) {
 			continue
 		}
 		for _, s := range i.Sizes {

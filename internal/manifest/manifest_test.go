@@ -47,7 +47,7 @@ func TestMembers(t *testing.T) {
 		{`{"name":" a\tb\n "}`, func(p *Processed) any { return p.Name }, "ab", ""},
 		{`{"name":"\u00a0"}`, func(p *Processed) any { return p.Name }, "\u00a0", ""},
 		{`{"name":3}`, func(p *Processed) any { return p.Name }, "", "name"},
-		{`{"name":"x","name":4}`, func(p *Processed) any { return p.Name }, "", "name"},
+		{`{"name":"x","name":4}`, func(p *Processed) any { return p.Name }, "", "name name"},
 		{`{"start_url":""}`, func(p *Processed) any { return p.StartURL }, "https://ferry.example/app/m.json", ""},
 		{`{"start_url":"."}`, func(p *Processed) any { return p.StartURL }, "https://ferry.example/app/", ""},
 		{`{"start_url":" /a b\\c "}`, func(p *Processed) any { return p.StartURL }, "https://ferry.example/a%20b/c", ""},
@@ -74,7 +74,7 @@ func TestMembers(t *testing.T) {
 		{`{"icons":[{"src":"a.png","sizes":"96x96, 192x192 0x0 any","purpose":"maskable Any foo"},3,{"sizes":"1x1"},{"src":""}]}`, func(p *Processed) any { return p.Icons[0].Sizes }, []string{"192x192", "any"},
 			"icons[0].purpose icons[0].sizes icons[0].sizes icons[1] icons[2].src icons[3].src"},
 		{`{"icons":[{"src":"a.png","purpose":"badge"}]}`, func(p *Processed) any { return len(p.Icons) }, 0, "icons[0].purpose icons[0].purpose"},
-		{`{"start_url":"/a/","shortcuts":[{"name":"A","url":"x"},{"name":"B","url":"/a/y"},{"name":" ","url":"/a/"}]}`, func(p *Processed) any { return p.Shortcuts }, []Shortcut{{"B", "https://ferry.example/a/y"}}, "shortcuts[0].url shortcuts[2]"},
+		{`{"start_url":"/a/","shortcuts":[{"name":"A","url":"x"},{"name":"B","url":"/a/y"},{"name":" ","url":"/a/"}]}`, func(p *Processed) any { return p.Shortcuts }, []Shortcut{{Name: "B", URL: "https://ferry.example/a/y"}}, "shortcuts[0].url shortcuts[2].name"},
 		{`{"dsplay":"standalone","whatever":1,"_note":1}`, func(p *Processed) any { return p.Display }, "browser", "dsplay whatever"},
 	} {
 		m := process(t, c.src)

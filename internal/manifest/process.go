@@ -5,7 +5,6 @@ package manifest
 import (
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 	"unicode"
 
@@ -34,45 +33,33 @@ type Problem struct {
 	Mend    string `json:"mend,omitempty"`
 }
 
-// Image is a processed image resource (Image Resource text).
-type Image struct {
-	Src        string   `json:"src"` // absolute
-	Sizes      []string `json:"sizes,omitempty"`
-	Type       string   `json:"type,omitempty"`
-	Purpose    []string `json:"purpose,omitempty"`
-	Label      string   `json:"label,omitempty"`
-	FormFactor string   `json:"form_factor,omitempty"`
-	Line       int      `json:"-"`
-	Column     int      `json:"-"`
-}
-
-// Shortcut is a processed shortcut item.
-type Shortcut struct {
-	Name string `json:"name"`
-	URL  string `json:"url"`
-}
-
 // Processed is what a browser makes of a manifest. URLs are absolute.
 type Processed struct {
-	Name                      string     `json:"name,omitempty"`
-	ShortName                 string     `json:"short_name,omitempty"`
-	Description               string     `json:"description,omitempty"`
-	ID                        string     `json:"id,omitempty"`
-	StartURL                  string     `json:"start_url,omitempty"`
-	StartURLGiven             bool       `json:"-"` // false when it is the document's own URL
-	Scope                     string     `json:"scope,omitempty"`
-	Display                   string     `json:"display,omitempty"`
-	DisplayOverride           []string   `json:"display_override,omitempty"`
-	Orientation               string     `json:"orientation,omitempty"`
-	ThemeColor                string     `json:"theme_color,omitempty"`
-	BackgroundColor           string     `json:"background_color,omitempty"`
-	Lang                      string     `json:"lang,omitempty"`
-	Dir                       string     `json:"dir,omitempty"`
-	Icons                     []Image    `json:"icons,omitempty"`
-	Screenshots               []Image    `json:"screenshots,omitempty"`
-	Shortcuts                 []Shortcut `json:"shortcuts,omitempty"`
-	PreferRelatedApplications bool       `json:"prefer_related_applications,omitempty"`
-	RelatedApplications       int        `json:"-"` // valid entries
+	Name                      string               `json:"name,omitempty"`
+	ShortName                 string               `json:"short_name,omitempty"`
+	Description               string               `json:"description,omitempty"`
+	ID                        string               `json:"id,omitempty"`
+	StartURL                  string               `json:"start_url,omitempty"`
+	StartURLGiven             bool                 `json:"-"` // false when it is the document's own URL
+	Scope                     string               `json:"scope,omitempty"`
+	Display                   string               `json:"display,omitempty"`
+	DisplayOverride           []string             `json:"display_override,omitempty"`
+	Orientation               string               `json:"orientation,omitempty"`
+	ThemeColor                string               `json:"theme_color,omitempty"`
+	BackgroundColor           string               `json:"background_color,omitempty"`
+	Lang                      string               `json:"lang,omitempty"`
+	Dir                       string               `json:"dir,omitempty"`
+	Icons                     []Image              `json:"icons,omitempty"`
+	Screenshots               []Image              `json:"screenshots,omitempty"`
+	Shortcuts                 []Shortcut           `json:"shortcuts,omitempty"`
+	ShareTarget               *ShareTarget         `json:"share_target,omitempty"`
+	FileHandlers              []FileHandler        `json:"file_handlers,omitempty"`
+	ProtocolHandlers          []ProtocolHandler    `json:"protocol_handlers,omitempty"`
+	ScopeExtensions           []ScopeExtension     `json:"scope_extensions,omitempty"`
+	LaunchHandler             []string             `json:"launch_handler,omitempty"` // client modes in order; the first counts
+	NoteTaking                string               `json:"new_note_url,omitempty"`
+	PreferRelatedApplications bool                 `json:"prefer_related_applications,omitempty"`
+	RelatedApplications       []RelatedApplication `json:"related_applications,omitempty"`
 }
 
 // Manifest is a processed manifest and what was wrong with it.
@@ -132,8 +119,55 @@ func Process(data []byte, file, manifestURL, documentURL string) (*Manifest, err
 		line, column := position(p.src, m.value.start)
 		p.places[m.key] = [2]int{line, column}
 	}
+	if v := policyFault(root.get("permissions_policy")); v != nil {
+		p.Lost = true
+		p.problem(v, "permissions_policy", Blocker, "permissions_policy is an object of lists of strings; this is "+kindNames[v.kind]+", and Chromium ignores the whole manifest because of it", `write "permissions_policy": {"geolocation": ["self"]}`)
+		return p.Manifest, nil
+	}
+	p.twice(root, "")
 	p.members(root)
 	return p.Manifest, nil
+}
+
+// policyFault gives what makes a permissions_policy member fatal, nil when nothing does.
+func policyFault(v *Value) *Value {
+	if v == nil {
+		return nil
+	}
+	if v.kind != object {
+		return v
+	}
+	for _, m := range v.members {
+		if m.value.kind != array {
+			return m.value
+		}
+		for _, item := range m.value.items {
+			if item.kind != text {
+				return item
+			}
+		}
+	}
+	return nil
+}
+
+// twice reports members that are written more than once: the last counts.
+func (p *processor) twice(v *Value, prefix string) {
+	seen := map[string]bool{}
+	for i := len(v.members) - 1; i >= 0; i-- {
+		m := v.members[i]
+		if seen[m.key] {
+			p.problem(&Value{start: m.keyStart}, prefix+m.key, Warning, fmt.Sprintf("%q is written more than once; browsers take the last, whatever it says", m.key), "keep one")
+		}
+		seen[m.key] = true
+		for j, item := range m.value.items {
+			if item.kind == object {
+				p.twice(item, fmt.Sprintf("%s%s[%d].", prefix, m.key, j))
+			}
+		}
+		if m.value.kind == object {
+			p.twice(m.value, prefix+m.key+".")
+		}
+	}
 }
 
 func (p *processor) problem(v *Value, member string, level Level, message, mend string) {
@@ -158,7 +192,7 @@ func (p *processor) members(root *Value) {
 		p.problem(at, "name", Blocker, "neither name nor short_name says anything; browsers offer no installation without a name",
 			`add "name": "…"`)
 	}
-	r.Description = p.label(root, "description")
+	r.Description = p.trimmed(root, "description", "description")
 	r.Display = p.choice(root, "display", []string{"fullscreen", "standalone", "minimal-ui", "browser"}, "browser")
 	p.displayOverride(root)
 	r.Orientation = p.choice(root, "orientation", []string{"any", "natural", "landscape", "landscape-primary", "landscape-secondary",
@@ -174,21 +208,30 @@ func (p *processor) members(root *Value) {
 	if scope != nil {
 		r.Scope = scope.Href(false)
 	}
-	r.Icons = p.images(root, "icons", true)
-	r.Screenshots = p.images(root, "screenshots", false)
+	r.Icons = p.icons(root, "icons", "icons")
+	r.Screenshots = p.screenshots(root)
 	p.shortcuts(root, scope)
+	p.shareTarget(root, scope)
+	p.fileHandlers(root, scope)
+	p.protocolHandlers(root, scope)
+	p.scopeExtensions(root)
+	p.launchHandler(root)
+	p.noteTaking(root, scope)
 	p.related(root)
 	p.unknown(root)
 }
 
 // text gives a string member, with a problem for another type.
-func (p *processor) text(o *Value, key string) string {
+func (p *processor) text(o *Value, key string) string { return p.textAs(o, key, key) }
+
+// textAs is text for a member that problems call by a longer name.
+func (p *processor) textAs(o *Value, key, member string) string {
 	v := o.get(key)
 	if v == nil {
 		return ""
 	}
 	if v.kind != text {
-		p.problem(v, key, Warning, fmt.Sprintf("%s is %s; a string is expected, so it is ignored", key, kindNames[v.kind]), "write it in double quotes")
+		p.problem(v, member, Warning, fmt.Sprintf("%s is %s; a string is expected, so it is ignored", key, kindNames[v.kind]), "write it in double quotes")
 		return ""
 	}
 	return v.str
@@ -196,15 +239,17 @@ func (p *processor) text(o *Value, key string) string {
 
 // label gives a text member as Chromium shows it: trimmed, without line breaks and tabs.
 func (p *processor) label(o *Value, key string) string {
-	s := strings.TrimFunc(p.text(o, key), func(r rune) bool {
-		return r != '\u00a0' && unicode.IsSpace(r)
-	})
 	return strings.Map(func(r rune) rune {
 		if r == '\n' || r == '\r' || r == '\t' {
 			return -1
 		}
 		return r
-	}, s)
+	}, p.trimmed(o, key, key))
+}
+
+// trimmed gives a text member without white space around it.
+func (p *processor) trimmed(o *Value, key, member string) string {
+	return strings.TrimFunc(p.textAs(o, key, member), func(r rune) bool { return r != '\u00a0' && unicode.IsSpace(r) })
 }
 
 func (p *processor) choice(o *Value, key string, values []string, fallback string) string {
@@ -376,175 +421,4 @@ func (p *processor) id(o *Value, start *weburl.Url) {
 		return
 	}
 	p.Processed.ID = u.Href(true)
-}
-
-// images processes icons and screenshots.
-func (p *processor) images(o *Value, key string, purposes bool) []Image {
-	v := o.get(key)
-	if v == nil {
-		return nil
-	}
-	if v.kind != array {
-		p.problem(v, key, Warning, fmt.Sprintf("%s is %s; a list is expected, so it is ignored", key, kindNames[v.kind]), "write [ { … } ]")
-		return nil
-	}
-	var out []Image
-	for i, item := range v.items {
-		member := fmt.Sprintf("%s[%d]", key, i)
-		if item.kind != object {
-			p.problem(item, member, Warning, "not an object; it is ignored", "")
-			continue
-		}
-		if img, ok := p.image(item, member, purposes); ok {
-			out = append(out, img)
-		}
-	}
-	return out
-}
-
-func (p *processor) image(item *Value, member string, purposes bool) (Image, bool) {
-	img := Image{}
-	img.Line, img.Column = position(p.src, item.start)
-	src := item.get("src")
-	if src == nil || src.kind != text {
-		p.problem(item, member+".src", Warning, "src is missing or no string; the entry is ignored", `add "src"`)
-		return img, false
-	}
-	u, err := p.manifestURL.Parse(src.str)
-	if err != nil || strings.TrimSpace(src.str) == "" {
-		p.problem(src, member+".src", Warning, fmt.Sprintf("%q is no valid URL; the entry is ignored", src.str), "")
-		return img, false
-	}
-	img.Src = u.Href(false)
-	if t := item.get("type"); t != nil && t.kind == text {
-		img.Type = strings.TrimSpace(t.str)
-	} else if t != nil {
-		p.problem(t, member+".type", Warning, "type is "+kindNames[t.kind]+"; a string is expected, so it is ignored", "")
-	}
-	if s := item.get("sizes"); s != nil {
-		if s.kind != text {
-			p.problem(s, member+".sizes", Warning, "sizes is "+kindNames[s.kind]+"; a string such as \"192x192\" is expected, so it is ignored", "")
-		} else {
-			img.Sizes = p.sizes(s, member)
-		}
-	}
-	if f := item.get("form_factor"); f != nil && f.kind == text {
-		img.FormFactor = strings.ToLower(strings.TrimSpace(f.str))
-	}
-	if l := item.get("label"); l != nil && l.kind == text {
-		img.Label = l.str
-	}
-	if !purposes {
-		return img, true
-	}
-	img.Purpose = []string{"any"}
-	if v := item.get("purpose"); v != nil && v.kind == text && strings.TrimSpace(v.str) != "" {
-		img.Purpose = nil
-		for _, w := range strings.Fields(strings.ToLower(v.str)) {
-			switch {
-			case w != "any" && w != "maskable" && w != "monochrome":
-				p.problem(v, member+".purpose", Warning, fmt.Sprintf("unknown purpose %q%s; it is ignored", w, suggest(w, []string{"any", "maskable", "monochrome"})), "")
-			case !slices.Contains(img.Purpose, w):
-				img.Purpose = append(img.Purpose, w)
-			}
-		}
-		if img.Purpose == nil {
-			p.problem(v, member+".purpose", Warning, "no purpose that browsers know is left; the icon is dropped", "")
-			return img, false
-		}
-	}
-	return img, true
-}
-
-func (p *processor) sizes(v *Value, member string) []string {
-	var out []string
-	for _, token := range strings.Fields(v.str) {
-		w, h, ok := ParseSize(token)
-		switch {
-		case strings.EqualFold(token, "any"):
-			out = append(out, "any")
-		case !ok:
-			p.problem(v, member+".sizes", Warning, fmt.Sprintf("%q is no size; it is skipped", token), `write sizes like "192x192", separated by spaces`)
-		default:
-			out = append(out, fmt.Sprintf("%dx%d", w, h))
-		}
-	}
-	if len(out) == 0 {
-		p.problem(v, member+".sizes", Warning, "no size is left; an icon without a size is never used for installing", `write "sizes": "512x512"`)
-	}
-	return out
-}
-
-// ParseSize reads one size such as 192x192, in px.
-func ParseSize(token string) (w, h int, ok bool) {
-	a, b, found := strings.Cut(strings.ToLower(token), "x")
-	if !found || a == "" || b == "" || a[0] == '0' || b[0] == '0' {
-		return 0, 0, false
-	}
-	w, err := strconv.Atoi(a)
-	if err != nil || w < 0 || a[0] == '+' {
-		return 0, 0, false
-	}
-	h, err = strconv.Atoi(b)
-	return w, h, err == nil && h > 0 && b[0] != '+'
-}
-
-func (p *processor) shortcuts(o *Value, scope *weburl.Url) {
-	v := o.get("shortcuts")
-	if v == nil || v.kind != array {
-		return
-	}
-	for i, item := range v.items {
-		member := fmt.Sprintf("shortcuts[%d]", i)
-		name, u := item.get("name"), item.get("url")
-		if item.kind != object || name == nil || name.kind != text || strings.TrimSpace(name.str) == "" || u == nil || u.kind != text {
-			p.problem(item, member, Warning, "a shortcut needs a name and a url; it is ignored", "")
-			continue
-		}
-		abs, err := p.manifestURL.Parse(u.str)
-		if err != nil || scope == nil || !within(abs, scope) {
-			p.problem(u, member+".url", Warning, fmt.Sprintf("%q is not inside the scope; the shortcut is ignored", u.str), "")
-			continue
-		}
-		p.Processed.Shortcuts = append(p.Processed.Shortcuts, Shortcut{strings.TrimSpace(name.str), abs.Href(false)})
-	}
-}
-
-func (p *processor) related(o *Value) {
-	if v := o.get("prefer_related_applications"); v != nil {
-		if v.kind != boolean {
-			p.problem(v, "prefer_related_applications", Warning, "prefer_related_applications is "+kindNames[v.kind]+"; true or false is expected, so it is ignored", "write true or false without quotes")
-		} else {
-			p.Processed.PreferRelatedApplications = v.truth
-		}
-	}
-	if v := o.get("related_applications"); v != nil && v.kind == array {
-		for _, item := range v.items {
-			if item.get("platform") != nil && (item.get("url") != nil || item.get("id") != nil) {
-				p.Processed.RelatedApplications++
-			}
-		}
-	}
-}
-
-// members that browsers or app stores know, beside those processed above.
-var otherMembers = []string{"categories", "file_handlers", "handle_links", "iarc_rating_id", "launch_handler", "note_taking",
-	"permissions_policy", "protocol_handlers", "scope_extensions", "share_target", "tab_strip", "edge_side_panel", "widgets",
-	"gcm_sender_id", "capture_links", "url_handlers", "author", "version", "manifest_version", "$schema", "user_preferences", "theme_colors"}
-
-var processedMembers = []string{"name", "short_name", "description", "id", "start_url", "scope", "display", "display_override",
-	"orientation", "theme_color", "background_color", "lang", "dir", "icons", "screenshots", "shortcuts",
-	"prefer_related_applications", "related_applications"}
-
-func (p *processor) unknown(o *Value) {
-	for _, m := range o.members {
-		if slices.Contains(otherMembers, m.key) || slices.Contains(processedMembers, m.key) || strings.HasPrefix(m.key, "_") {
-			continue
-		}
-		if hint := suggest(m.key, append(slices.Clone(processedMembers), otherMembers...)); hint != "" {
-			p.problem(&Value{start: m.keyStart}, m.key, Warning, fmt.Sprintf("no member is called %q%s; it is ignored", m.key, hint), "correct the name")
-		} else {
-			p.problem(&Value{start: m.keyStart}, m.key, Advice, fmt.Sprintf("no browser knows a member %q; it is ignored", m.key), "")
-		}
-	}
 }

@@ -4,6 +4,7 @@ package survey
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"runtime"
 	"slices"
 	"sort"
@@ -186,7 +187,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		g.Go(func() error {
 			defer func() { ticks <- struct{}{} }()
 			if err := ctx.Err(); err != nil {
-				return err
+				return fmt.Errorf("interrupted: %w", err)
 			}
 			r := &results[i]
 			buf := buffers.Get().(*[]byte)
