@@ -33,6 +33,10 @@ type Options struct {
 	ReplaceWorker bool            // write our worker in place of the site's own
 	Progress      survey.Progress // told how many of how many files are read
 
+	// ManifestOnly writes the manifest and links it; icons, worker and other tags are left out. In a site that was fitted
+	// it makes no difference: everything else is there already.
+	ManifestOnly bool
+
 	listed int // files that the worker lists at most, 0 for the usual number
 }
 
@@ -113,7 +117,7 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 	if err != nil {
 		return nil, err
 	}
-	if rec.Icons == "" { // a master is likely to be SVG: let its renderer start while the pages are read
+	if rec.Icons == "" && !opts.ManifestOnly { // a master is likely to be SVG: let its renderer start while the pages are read
 		icon.Warm()
 	}
 	inv, err := survey.Take(ctx, s, survey.Options{Progress: opts.Progress, Edits: true})
@@ -191,14 +195,20 @@ func (f *fitter) make(ctx context.Context) error {
 	f.app = in.infer()
 	f.plan.Inferences = append(f.plan.Inferences, in.out...)
 	f.plan.Manifest = manifestPath
-	icons, err := f.icons(ctx)
-	if err != nil {
+	only := f.opts.ManifestOnly && f.rec.Icons == ""
+	var icons []icon.Icon
+	if only {
+		f.plan.next = &record{Format: recordFormat, Files: map[string]recorded{}, Base: f.site.Base}
+	} else if icons, err = f.icons(ctx); err != nil {
 		return err
 	}
 	if err := f.manifest(manifestPath, original, existing, icons); err != nil {
 		return err
 	}
-	workerPath := f.chooseWorker()
+	workerPath := ""
+	if !only {
+		workerPath = f.chooseWorker()
+	}
 	f.plan.Worker = workerPath
 	offline := ""
 	if workerPath != "" {
@@ -207,6 +217,9 @@ func (f *fitter) make(ctx context.Context) error {
 		}
 	}
 	f.tags = f.elements(manifestPath)
+	if only {
+		f.tags = f.tags[:1]
+	}
 	digests, err := f.pages(ctx)
 	if err != nil {
 		return err
@@ -419,7 +432,9 @@ func (f *fitter) manifest(p string, original []byte, existing *manifest.Manifest
 	add("orientation", a.orientation)
 	add("theme_color", a.theme)
 	add("background_color", a.background)
-	entries = append(entries, manifest.Entry{Key: "icons", Value: images})
+	if len(images) > 0 {
+		entries = append(entries, manifest.Entry{Key: "icons", Value: images})
+	}
 	if existing == nil {
 		data, err := manifest.Write(entries)
 		if err != nil {
@@ -441,7 +456,7 @@ func (f *fitter) manifest(p string, original []byte, existing *manifest.Manifest
 	} else {
 		f.remark("%s is the site's own and complete: left as it is", p)
 	}
-	if !slices.Contains(added, "icons") {
+	if len(images) > 0 && !slices.Contains(added, "icons") {
 		f.remark("the icons that %s names stay in use; the new ones lie beside them", p)
 	}
 	return nil

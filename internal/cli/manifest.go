@@ -1,0 +1,105 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"tachyform/internal/fitting"
+	"tachyform/internal/linked"
+	"tachyform/internal/present"
+)
+
+func (a *app) manifestCommand() *cobra.Command {
+	var base string
+	var write bool
+	cmd := &cobra.Command{
+		Use:   "manifest [SITE|FILE|URL]",
+		Short: "See a manifest as it is written and as a browser makes it, or write it",
+		Long: `Manifest shows the manifest that a site's start page links, or a manifest file, or the one of a live page: what is
+written beside what a browser makes of it, every value that is dropped or changed with its place, which platform looks
+at which member, and what is missing for a good installation on each.
+
+With --write it creates the site's manifest with good values taken from the pages, or completes the one that is there:
+what stands in it stays as it is. Pages get the link to it; nothing else is put in.`,
+		Example: "  tachyform manifest dist\n  tachyform manifest app.webmanifest\n  tachyform manifest https://skerry-line.example/\n  tachyform manifest dist --write",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			if write {
+				return a.writeManifest(cmd.Context(), args, base)
+			}
+			found, err := a.findManifest(cmd.Context(), args, base)
+			if err != nil {
+				return usage(err)
+			}
+			view, err := present.ManifestOf(found)
+			if err != nil {
+				return broken(err)
+			}
+			return a.emit(func(st *present.Style) error { return st.Manifest(view) }, view)
+		},
+	}
+	cmd.Flags().BoolVar(&write, "write", false, "create the manifest of a folder or complete it, and link it in the pages")
+	cmd.Flags().StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
+	return cmd
+}
+
+// findManifest finds the manifest of an address, a file or a folder.
+func (a *app) findManifest(ctx context.Context, args []string, base string) (*linked.Found, error) {
+	if len(args) > 0 && isAddress(args[0]) {
+		return linked.Address(ctx, args[0])
+	}
+	if len(args) > 0 {
+		if info, err := os.Stat(args[0]); err == nil && info.Mode().IsRegular() {
+			return linked.File(args[0])
+		}
+	}
+	_, s, err := a.open(args, base)
+	if err != nil {
+		return nil, err
+	}
+	defer s.Close()
+	found, err := linked.Site(s)
+	if errors.Is(err, linked.ErrNone) {
+		return nil, fmt.Errorf("%w; --write makes one from what the pages show", err)
+	}
+	return found, err
+}
+
+// writeManifest creates or completes the manifest of a folder.
+func (a *app) writeManifest(ctx context.Context, args []string, base string) error {
+	if len(args) > 0 {
+		if info, err := os.Stat(args[0]); isAddress(args[0]) || err == nil && info.Mode().IsRegular() {
+			return usage(fmt.Errorf("%s: --write needs the folder of the site: good values come from its pages", args[0]))
+		}
+	}
+	c, s, err := a.open(args, base)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	step, end := a.progress("Reading")
+	plan, err := fitting.Make(ctx, s, c, fitting.Options{ManifestOnly: true, Progress: step})
+	end()
+	if err != nil {
+		return fitError(err)
+	}
+	step, end = a.progress("Writing")
+	err = plan.Apply(ctx, step)
+	end()
+	if err != nil {
+		return broken(err)
+	}
+	return a.emit(func(st *present.Style) error {
+		if err := st.Fit(plan, false); err != nil {
+			return err
+		}
+		return st.Next("tachyform manifest "+s.Dir, "see what browsers make of it", "tachyform fit "+s.Dir, "add icons and the worker")
+	}, present.FitOf(plan, false))
+}

@@ -1,0 +1,204 @@
+// Package linked finds the manifest that a page links, as browsers look for it, and processes it.
+package linked
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"tachyform/internal/manifest"
+	"tachyform/internal/markup"
+	"tachyform/internal/pagehead"
+	"tachyform/internal/platform"
+	"tachyform/internal/site"
+	"tachyform/internal/survey"
+)
+
+// Origin stands for the origin of a folder, which has none yet.
+const Origin = "https://site.invalid"
+
+// maxBytes is how much of an answer is read at most.
+const maxBytes = 8 << 20
+
+// Found is a manifest with the place that leads to it.
+type Found struct {
+	Origin       string // scheme and host of its URLs
+	Page         string // path or URL of the page that links it, "" when it was named itself
+	Line, Column int    // of the link's address
+	URL          string // root-relative on Origin, absolute elsewhere
+	File         string // as problems name it
+	Data         []byte
+	Manifest     *manifest.Manifest // nil when it is not there
+	Missing      string             // why not
+	Head         platform.Page
+}
+
+// ErrNone says that a page links no manifest.
+var ErrNone = errors.New("links no manifest")
+
+// Site finds the manifest of a site's start page. Its error wraps [ErrNone] when that links none.
+func Site(s *site.Site) (*Found, error) {
+	start, err := s.StartPage()
+	if err != nil {
+		return nil, err
+	}
+	src, err := s.Read(start.Path)
+	if err != nil {
+		return nil, err
+	}
+	f, link, err := page(Origin, start.Path, start.URL, src)
+	if err != nil {
+		return nil, err
+	}
+	file, ok := s.Find(link)
+	if !ok {
+		f.Missing = link + " is not in the site"
+		if strings.HasPrefix(link, "http") {
+			f.Missing = link + " is on another origin, which is not asked"
+		}
+		return f, nil
+	}
+	data, err := s.Read(file.Path)
+	if err != nil {
+		return nil, err
+	}
+	f.File = file.Path
+	return f, f.process(data, Origin+file.URL, Origin+start.URL)
+}
+
+// page reads the head of a page. The link is root-relative for its own origin.
+func page(origin, name, address string, src []byte) (f *Found, link string, err error) {
+	head, err := pagehead.Read(name, src)
+	if err != nil {
+		return nil, "", fmt.Errorf("%s: %w", name, err)
+	}
+	f = &Found{Origin: origin, Page: name}
+	base := address
+	if b, ok := survey.Resolve(address, head.Base); ok && head.Base != "" {
+		base = b
+	}
+	var tag *pagehead.Tag
+	for i := range head.Tags {
+		switch t := &head.Tags[i]; {
+		case t.Kind == "manifest" && tag == nil:
+			tag = t
+		case t.Kind == "touch-icon":
+			f.Head.TouchIcon = true
+		case t.Kind == "theme-color":
+			f.Head.ThemeColor = true
+		}
+	}
+	if tag == nil || tag.Value == "" {
+		return f, "", fmt.Errorf("%s %w", name, ErrNone)
+	}
+	f.Line, f.Column = markup.Position(src, tag.Offset)
+	link, ok := survey.Resolve(base, tag.Value)
+	if !ok {
+		return f, "", fmt.Errorf("%s:%d:%d: %q is no address of a manifest: the page %w", name, f.Line, f.Column, tag.Value, ErrNone)
+	}
+	f.URL = link
+	return f, link, nil
+}
+
+func (f *Found) process(data []byte, manifestURL, documentURL string) error {
+	m, err := manifest.Process(data, f.File, manifestURL, documentURL)
+	if err != nil {
+		return err
+	}
+	f.Data, f.Manifest = data, m
+	return nil
+}
+
+// File processes a manifest file as if its folder were the origin's root, and a page there linked it.
+func File(name string) (*Found, error) {
+	info, err := os.Stat(name)
+	if err != nil {
+		return nil, err
+	}
+	if info.Size() > maxBytes {
+		return nil, fmt.Errorf("%s: %d bytes are more than a manifest has", name, info.Size())
+	}
+	data, err := os.ReadFile(name)
+	if err != nil {
+		return nil, err
+	}
+	f := &Found{Origin: Origin, File: filepath.ToSlash(name), URL: site.FileURL("/", filepath.Base(name))}
+	return f, f.process(data, Origin+f.URL, Origin+"/")
+}
+
+// Address finds the manifest of a live page, or processes the one that the address itself gives. Only its origin is asked.
+func Address(ctx context.Context, address string) (*Found, error) {
+	u, err := url.Parse(address)
+	if err != nil || u.Host == "" {
+		return nil, fmt.Errorf("%s: no http(s) address", address)
+	}
+	origin := u.Scheme + "://" + u.Host
+	data, kind, final, err := get(ctx, address)
+	if err != nil {
+		return nil, err
+	}
+	if site.Essence(kind) != "text/html" && site.Essence(kind) != "application/xhtml+xml" {
+		f := &Found{Origin: origin, File: final, URL: strings.TrimPrefix(final, origin)}
+		return f, f.process(data, final, origin+"/")
+	}
+	name := "page.html"
+	if site.Essence(kind) == "application/xhtml+xml" {
+		name = "page.xhtml"
+	}
+	f, link, err := page(origin, name, strings.TrimPrefix(final, origin), data)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", final, err)
+	}
+	f.Page = final
+	if strings.HasPrefix(link, "http") {
+		f.Missing = link + " is on another origin, which is not asked"
+		return f, nil
+	}
+	body, _, at, err := get(ctx, origin+link)
+	if err != nil {
+		f.Missing = err.Error()
+		return f, nil //nolint:nilerr // said to the user
+	}
+	f.File = at
+	return f, f.process(body, at, final)
+}
+
+// get fetches from one origin, following redirects that stay on it.
+func get(ctx context.Context, address string) (data []byte, kind, final string, err error) {
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return nil, "", "", err
+	}
+	req.Header.Set("User-Agent", "tachyform (look at a manifest by its developer)")
+	client := &http.Client{CheckRedirect: func(next *http.Request, via []*http.Request) error {
+		if len(via) > 10 {
+			return errors.New("redirects without end")
+		}
+		if next.URL.Scheme != req.URL.Scheme || next.URL.Host != req.URL.Host {
+			return fmt.Errorf("redirects to another origin; name %s itself", next.URL)
+		}
+		return nil
+	}}
+	res, err := client.Do(req)
+	if err != nil {
+		return nil, "", "", err
+	}
+	defer res.Body.Close()
+	if res.StatusCode/100 != 2 {
+		return nil, "", "", fmt.Errorf("%s answered with %d %s", address, res.StatusCode, http.StatusText(res.StatusCode))
+	}
+	data, err = io.ReadAll(io.LimitReader(res.Body, maxBytes+1))
+	if err == nil && len(data) > maxBytes {
+		err = fmt.Errorf("%s: more than %d bytes", address, maxBytes)
+	}
+	return data, res.Header.Get("Content-Type"), res.Request.URL.String(), err
+}
