@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
@@ -496,6 +497,20 @@ func (b *Browser) Manifest() (page.GetAppManifestResult, error) {
 		return page.GetAppManifestResult{}, err
 	}
 	return got, nil
+}
+
+// Screenshot draws the open page in a window of some CSS px, each of as many device px as scale says.
+func (b *Browser) Screenshot(width, height int64, scale float64) ([]byte, error) {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	if _, err := chromedp.Call(ctx, emulation.SetDeviceMetricsOverride, emulation.SetDeviceMetricsOverrideParams{Width: width, Height: height, DeviceScaleFactor: scale, Mobile: width < 600}); err != nil {
+		return nil, err
+	}
+	shot, err := chromedp.Call(ctx, page.CaptureScreenshot, page.CaptureScreenshotParams{Format: page.CaptureScreenshotFormatPng})
+	if err != nil {
+		return nil, err
+	}
+	return shot.Data, nil
 }
 
 // Evaluate runs a script in the open page and gives the string that it comes to.

@@ -15,7 +15,7 @@ import (
 
 func (a *app) fitCommand() *cobra.Command {
 	var base, out, master, name, shortName, theme, background string
-	var dryRun, replace bool
+	var dryRun, replace, shots bool
 	cmd := &cobra.Command{
 		Use:   "fit [SITE]",
 		Short: "Put manifest, icons, page tags and service worker into a site",
@@ -50,8 +50,15 @@ taken from the pages; the summary says which, and where they came from. A second
 				s.Close()
 				s = copied
 			}
+			opts := fitting.Options{ReplaceWorker: replace}
+			if shots {
+				if opts.Screenshots, err = screenshots(cmd.Context(), s); err != nil {
+					return broken(err)
+				}
+			}
 			step, end := a.progress("Reading")
-			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{ReplaceWorker: replace, Progress: step})
+			opts.Progress = step
+			plan, err := fitting.Make(cmd.Context(), s, c, opts)
 			end()
 			if err != nil {
 				return fitError(err)
@@ -82,6 +89,7 @@ taken from the pages; the summary says which, and where they came from. A second
 	f.StringVar(&theme, "theme-color", "", "theme `colour`")
 	f.StringVar(&background, "background-color", "", "background `colour` of the splash screen")
 	f.BoolVar(&dryRun, "dry-run", false, "show what would change as a unified diff, and write nothing")
+	f.BoolVar(&shots, "screenshots", false, "let Chromium draw the start page, narrow and wide, for the dialogue to install")
 	f.BoolVar(&replace, "replace-worker", false, "put our worker in the place of the site's own")
 	return cmd
 }

@@ -15,7 +15,7 @@ import (
 
 func (a *app) manifestCommand() *cobra.Command {
 	var base string
-	var write bool
+	var write, shots bool
 	cmd := &cobra.Command{
 		Use:   "manifest [SITE|FILE|URL]",
 		Short: "See a manifest as it is written and as a browser makes it, or write it",
@@ -32,7 +32,7 @@ what stands in it stays as it is. Pages get the link to it; nothing else is put 
 				return err
 			}
 			if write {
-				return a.writeManifest(cmd.Context(), args, base)
+				return a.writeManifest(cmd.Context(), args, base, shots)
 			}
 			found, err := a.findManifest(cmd.Context(), args, base)
 			if err != nil {
@@ -46,6 +46,7 @@ what stands in it stays as it is. Pages get the link to it; nothing else is put 
 		},
 	}
 	cmd.Flags().BoolVar(&write, "write", false, "create the manifest of a folder or complete it, and link it in the pages")
+	cmd.Flags().BoolVar(&shots, "screenshots", false, "with --write: let Chromium draw the start page, narrow and wide")
 	cmd.Flags().StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
 	return cmd
 }
@@ -73,7 +74,7 @@ func (a *app) findManifest(ctx context.Context, args []string, base string) (*li
 }
 
 // writeManifest creates or completes the manifest of a folder.
-func (a *app) writeManifest(ctx context.Context, args []string, base string) error {
+func (a *app) writeManifest(ctx context.Context, args []string, base string, shots bool) error {
 	if len(args) > 0 {
 		if info, err := os.Stat(args[0]); isAddress(args[0]) || err == nil && info.Mode().IsRegular() {
 			return usage(fmt.Errorf("%s: --write needs the folder of the site: good values come from its pages", args[0]))
@@ -84,8 +85,15 @@ func (a *app) writeManifest(ctx context.Context, args []string, base string) err
 		return err
 	}
 	defer s.Close()
+	opts := fitting.Options{ManifestOnly: true}
+	if shots {
+		if opts.Screenshots, err = screenshots(ctx, s); err != nil {
+			return broken(err)
+		}
+	}
 	step, end := a.progress("Reading")
-	plan, err := fitting.Make(ctx, s, c, fitting.Options{ManifestOnly: true, Progress: step})
+	opts.Progress = step
+	plan, err := fitting.Make(ctx, s, c, opts)
 	end()
 	if err != nil {
 		return fitError(err)

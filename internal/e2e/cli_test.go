@@ -260,3 +260,37 @@ func TestDraftThenFit(t *testing.T) {
 	assert.EqualValues(t, 17, s["fitted"])
 	assert.Contains(t, fine(t, dir, "strip"), "Stripped dist")
 }
+
+func TestManifestCommand(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist"), os.DirFS("../../demo/site")))
+	_, errs, code := run(t, dir, "manifest", "dist")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "--write makes one")
+	fine(t, dir, "manifest", "dist", "--write", "--screenshots")
+	out := fine(t, dir, "manifest", "dist")
+	for _, part := range []string{"linked by index.html", `"Skerry Line"`, "it needs                   icons", "does not look at", "browser-compat-data"} {
+		assert.Contains(t, out, part)
+	}
+	assert.FileExists(t, filepath.Join(dir, "dist", "screenshots", "app-wide.png"))
+	write(t, dir, map[string]string{"m.json": "{\n  \"name\": \"Skerry\",\n  \"start_url\": 5,\n  \"theme_color\": \"blau\",\n  \"icons\": [{\"src\": \"a.png\", \"sizes\": 192}]\n}"})
+	out = fine(t, dir, "manifest", "m.json")
+	for _, part := range []string{"m.json:3:16", "m.json:4:18 theme_color", "m.json:5:39 icons[0].sizes", "nothing"} {
+		assert.Contains(t, out, part)
+	}
+	var v struct {
+		Format    string
+		Processed map[string]any
+		Problems  []struct{ Member, File string }
+		Platforms []struct{ ID string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(fine(t, dir, "manifest", "m.json", "--format", "json")), &v))
+	assert.Equal(t, "tachyform.manifest/1", v.Format)
+	assert.Equal(t, "Skerry", v.Processed["name"])
+	assert.Len(t, v.Platforms, 7)
+	_, errs, code = run(t, dir, "manifest", "m.json", "--write")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "needs the folder of the site")
+	fine(t, dir, "strip", "dist")
+	assert.Equal(t, snapshot(t, "../../demo/site"), snapshot(t, filepath.Join(dir, "dist")))
+}

@@ -6,6 +6,8 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"errors"
+	"image"
+	"image/png"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -623,4 +625,39 @@ func TestTheBasePathIsFound(t *testing.T) {
 	assert.Empty(t, values(fit(t, write(t, t.TempDir(), files), &config.Config{Base: "/"}, Options{}))["base"], "what is configured stays")
 	files["index.html"] = `<title>Skerry</title><link rel=stylesheet href=/gone/x.css><script src=/gone.js></script>`
 	assert.Empty(t, values(fit(t, write(t, t.TempDir(), files), nil, Options{}))["base"], "a page elsewhere does not decide it")
+}
+
+func TestShortcutsAndScreenshots(t *testing.T) {
+	files := map[string]string{"index.html": `<title>Skerry</title><nav><a href=/>Home</a><a href=tides/><img alt="Tides"></a><a href="fares.html">Fares &amp; passes</a><a href=account/>Account</a><a href=gone.html>Gone</a><a href=https://other.example/>Other</a></nav><nav><a href=more.html>More</a></nav>`,
+		"tides/index.html": "<p>", "fares.html": "<p>", "account/index.html": "<input type=password>", "more.html": "<p>"}
+	dir := write(t, t.TempDir(), files)
+	before := tree(t, dir)
+	var picture bytes.Buffer
+	require.NoError(t, png.Encode(&picture, image.NewGray(image.Rect(0, 0, 36, 72))))
+	p := fit(t, dir, nil, Options{Screenshots: []Screenshot{{"narrow", picture.Bytes()}}})
+	assert.Equal(t, "Tides, Fares & passes", values(p)["shortcuts"])
+	m, err := manifest.Process([]byte(read(t, dir, "manifest.webmanifest")), "m", "https://a.example/manifest.webmanifest", "https://a.example/")
+	require.NoError(t, err)
+	assert.Equal(t, []manifest.Shortcut{{Name: "Tides", URL: "https://a.example/tides/"}, {Name: "Fares & passes", URL: "https://a.example/fares.html"}}, m.Processed.Shortcuts)
+	require.Len(t, m.Processed.Screenshots, 1)
+	assert.Equal(t, []string{"36x72"}, m.Processed.Screenshots[0].Sizes)
+	assert.NotContains(t, read(t, dir, "sw.js"), "app-narrow.png", "visitors never ask for it")
+	assert.Empty(t, fit(t, dir, nil, Options{}).paths(), "screenshots stay without new ones")
+	strip(t, dir)
+	same(t, before, tree(t, dir))
+}
+
+func TestManifestOnly(t *testing.T) {
+	dir := write(t, t.TempDir(), small)
+	before := tree(t, dir)
+	p := fit(t, dir, nil, Options{ManifestOnly: true})
+	assert.NotContains(t, strings.Join(p.paths(), " "), "icons/")
+	assert.NoFileExists(t, filepath.Join(dir, "sw.js"))
+	assert.Contains(t, read(t, dir, "index.html"), `rel="manifest"`)
+	assert.NotContains(t, read(t, dir, "index.html"), "sw-page.js")
+	fit(t, dir, nil, Options{})
+	assert.FileExists(t, filepath.Join(dir, "sw.js"))
+	assert.Empty(t, fit(t, dir, nil, Options{ManifestOnly: true}).paths(), "nothing of a whole fit is taken out")
+	strip(t, dir)
+	same(t, before, tree(t, dir))
 }

@@ -26,6 +26,7 @@ type app struct {
 	name, shortName, description, lang, dir, theme, background string
 	startURL, scope, display, orientation, id                  string
 	master                                                     string // path below the site, "" for the drawn mark
+	shortcuts                                                  []manifest.Shortcut
 }
 
 type inferrer struct {
@@ -34,6 +35,7 @@ type inferrer struct {
 	existing *manifest.Manifest // of the site, nil when it has none
 	out      []Inference
 	styles   []byte            // of the start page
+	noIcons  bool              // none are made
 	ours     func(string) bool // whether fit wrote the file at a path: nothing is inferred from those
 }
 
@@ -107,7 +109,12 @@ func (i *inferrer) infer() app {
 	if a.id == "" {
 		a.id = a.startURL
 	}
-	i.pickMaster(&a)
+	if i.existing == nil { // what the user wrote is completed with what installing needs, not with proposals
+		a.shortcuts = i.shortcuts()
+	}
+	if !i.noIcons {
+		i.pickMaster(&a)
+	}
 	return a
 }
 
@@ -148,24 +155,35 @@ func (i *inferrer) commonTitle() string {
 	return best
 }
 
-// shorten makes a name that fits under an icon: whole words, about twelve characters.
-func shorten(name string) string {
-	const most = 12
-	if utf8.RuneCountInString(name) <= most {
-		return name
+// maxProposed is how many shortcuts are proposed; home screens show about that many.
+const maxProposed = 4
+
+// shortcuts proposes the main navigation's links to other public pages of the site.
+func (i *inferrer) shortcuts() []manifest.Shortcut {
+	personal := map[string]bool{}
+	for _, p := range i.inv.Pages {
+		personal[p.File.URL] = p.Personal != ""
 	}
-	short := ""
-	for _, w := range strings.Fields(name) {
-		next := strings.TrimSpace(short + " " + w)
-		if utf8.RuneCountInString(next) > most {
+	var out []manifest.Shortcut
+	var names []string
+	seen := map[string]bool{i.inv.StartFile.URL: true}
+	for _, l := range i.inv.Start.Nav {
+		u, ok := survey.Resolve(i.inv.StartFile.URL, l.URL)
+		f := i.inv.FileOf(u)
+		name := strings.TrimSpace(l.Text)
+		if !ok || f == nil || !f.IsPage() || seen[f.URL] || personal[f.URL] || name == "" || utf8.RuneCountInString(name) > 30 || strings.ContainsAny(u, "?#") {
+			continue
+		}
+		seen[f.URL] = true
+		out = append(out, manifest.Shortcut{Name: name, URL: f.URL})
+		if names = append(names, name); len(out) == maxProposed {
 			break
 		}
-		short = next
 	}
-	if short == "" {
-		short = string([]rune(name)[:most])
+	if len(out) > 0 {
+		i.take("shortcuts", strings.Join(names, ", "), "the navigation of "+i.inv.StartFile.Path)
 	}
-	return strings.TrimRight(short, " ,.:;-–—&")
+	return out
 }
 
 // colors takes theme and background colour from what the start page shows.

@@ -36,6 +36,8 @@ type Options struct {
 	// ManifestOnly writes the manifest and links it; icons, worker and other tags are left out. In a site that was fitted
 	// it makes no difference: everything else is there already.
 	ManifestOnly bool
+	// Screenshots are pictures of the app for the dialogue to install. Those of an earlier fit stay without new ones.
+	Screenshots []Screenshot
 
 	listed int // files that the worker lists at most, 0 for the usual number
 }
@@ -192,10 +194,11 @@ func (f *fitter) make(ctx context.Context) error {
 		r, known := f.rec.Files[p]
 		return known && r.Original == ""
 	}}
+	only := f.opts.ManifestOnly && f.rec.Icons == ""
+	in.noIcons = only
 	f.app = in.infer()
 	f.plan.Inferences = append(f.plan.Inferences, in.out...)
 	f.plan.Manifest = manifestPath
-	only := f.opts.ManifestOnly && f.rec.Icons == ""
 	var icons []icon.Icon
 	if only {
 		f.plan.next = &record{Format: recordFormat, Files: map[string]recorded{}, Base: f.site.Base}
@@ -432,6 +435,24 @@ func (f *fitter) manifest(p string, original []byte, existing *manifest.Manifest
 	add("orientation", a.orientation)
 	add("theme_color", a.theme)
 	add("background_color", a.background)
+	if len(a.shortcuts) > 0 {
+		type link struct {
+			Name string `json:"name"`
+			URL  string `json:"url"`
+		}
+		var links []link
+		for _, s := range a.shortcuts {
+			links = append(links, link{s.Name, s.URL})
+		}
+		entries = append(entries, manifest.Entry{Key: "shortcuts", Value: links})
+	}
+	shots, err := f.screenshots()
+	if err != nil {
+		return err
+	}
+	if len(shots) > 0 {
+		entries = append(entries, manifest.Entry{Key: "screenshots", Value: shots})
+	}
 	if len(images) > 0 {
 		entries = append(entries, manifest.Entry{Key: "icons", Value: images})
 	}

@@ -172,7 +172,7 @@ func (f *fitter) candidates(workerPath string) []site.File {
 	add := func(file site.File) {
 		never := func(why string) { st.Never = append(st.Never, site.Skipped{Path: file.Path, Why: why}) }
 		switch kind := f.kinds[file.Path]; {
-		case kind == "icon" || kind == "manifest" || kind == "worker" || file.Path == workerPath:
+		case kind == "icon" || kind == "manifest" || kind == "screenshot" || kind == "worker" || file.Path == workerPath:
 			return // browsers fetch these past the worker
 		case f.rec.Files[file.Path].SHA256 != "" && kind == "":
 			return

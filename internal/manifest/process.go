@@ -3,6 +3,7 @@
 package manifest
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -98,6 +99,7 @@ func Process(data []byte, file, manifestURL, documentURL string) (*Manifest, err
 	}
 	p := &processor{Manifest: &Manifest{src: decode(data), places: map[string][2]int{}}, manifestURL: mu, documentURL: du}
 	defer func() {
+		slices.SortStableFunc(p.Problems, func(a, b Problem) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
 		for i := range p.Problems {
 			p.Problems[i].File = file
 		}
@@ -348,6 +350,7 @@ func (p *processor) startURL(o *Value) *weburl.Url {
 	}
 	s := p.text(o, "start_url")
 	if v.kind != text {
+		p.Problems[len(p.Problems)-1].Level = Blocker // as if it were not there
 		return p.documentURL
 	}
 	u, err := p.manifestURL.Parse(s)

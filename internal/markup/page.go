@@ -60,6 +60,11 @@ type Script struct {
 	Module bool
 }
 
+// Link is a hyperlink with its text.
+type Link struct {
+	URL, Text string
+}
+
 // Form is a form that sends what a visitor entered.
 type Form struct {
 	Action, Method string
@@ -85,6 +90,7 @@ type Page struct {
 	Scripts      []Script
 	Styles       []Script
 	Headings     []string // text of h1 elements
+	Nav          []Link   // of the first nav element that has any
 	Brand        string   // alternative text or text of the first link to the start page
 	BodyStyle    string
 	HTMLStyle    string
@@ -171,6 +177,10 @@ type pageReader struct {
 	links    bool
 	heading  int // offset of an open h1's content, 0 when none
 	brandAt  int // offset of the content of a link to the start page
+	nav      int // nav elements that are open
+	navAt    int // offset of the content of a link in one
+	navURL   string
+	navDone  bool // a nav element with links is closed
 }
 
 // text decodes bytes of the page to UTF-8 text.
@@ -250,7 +260,7 @@ var (
 	neededTags = []string{"html", "head", "body", "title", "base", "meta", "link", "script", "style", "img", "source", "video", "audio", "track",
 		"iframe", "frame", "embed", "object", "image", "use", "feimage", "form", "input", "template"}
 	wantedForNeeds = want(neededTags, []string{"template"})
-	wantedForPage  = want(append([]string{"a", "area", "h1"}, neededTags...), []string{"template", "h1", "a"})
+	wantedForPage  = want(append([]string{"a", "area", "h1", "nav"}, neededTags...), []string{"template", "h1", "a", "nav"})
 )
 
 func (r *pageReader) end(t Token) {
@@ -267,6 +277,13 @@ func (r *pageReader) end(t Token) {
 			r.p.Brand = r.plain(r.brandAt, t.Start)
 		}
 		r.brandAt = 0
+		if r.navAt > 0 && len(r.p.Nav) < 40 {
+			r.p.Nav = append(r.p.Nav, Link{r.navURL, r.plain(r.navAt, t.Start)})
+		}
+		r.navAt = 0
+	case "nav":
+		r.nav = max(0, r.nav-1)
+		r.navDone = r.navDone || r.nav == 0 && len(r.p.Nav) > 0
 	}
 }
 
@@ -397,6 +414,8 @@ func (r *pageReader) start(t *Token) (raw string, s Script) {
 		}
 	case "h1":
 		r.heading = t.End
+	case "nav":
+		r.nav++
 	}
 	return "", s
 }
@@ -407,6 +426,9 @@ func (r *pageReader) anchor(t *Token) {
 		return
 	}
 	r.p.Refs = append(r.p.Refs, Ref{URL: v.Value, Use: UseLink, Offset: v.Offset})
+	if r.nav > 0 && !r.navDone && t.Name == "a" {
+		r.navAt, r.navURL = t.End, v.Value
+	}
 	switch v.Value {
 	case "/", "./", "index.html", "/index.html", "../", "../index.html":
 		if r.p.Brand == "" {

@@ -110,7 +110,7 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 	}
 	s.printf("\n")
 	label := verb
-	for _, kind := range []string{"icon", "manifest", "worker", "page script", "offline page", "page"} {
+	for _, kind := range []string{"icon", "manifest", "screenshot", "worker", "page script", "offline page", "page"} {
 		list := byKind[kind]
 		if len(list) == 0 {
 			continue
