@@ -63,5 +63,12 @@ func shorten(name string) string {
 			short = next
 		}
 	}
-	return strings.TrimRight(short, " ,.:;-–—&")
+	short = strings.TrimRight(short, " ,.:;-–—&")
+	for { // a name does not end in "of" or "and"
+		i := strings.LastIndexByte(short, ' ')
+		if i < 0 || len(short)-i > 4 || strings.ToLower(short[i:]) != short[i:] {
+			return short
+		}
+		short = strings.TrimRight(short[:i], " ,.:;-–—&")
+	}
 }
