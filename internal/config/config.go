@@ -63,6 +63,8 @@ type App struct {
 type Icons struct {
 	Master     string `toml:"master"` // path below the site, or beside the configuration
 	Background string `toml:"background"`
+	Small      string `toml:"small"`    // master for sizes of up to 48 px
+	Maskable   string `toml:"maskable"` // master for maskable icons
 }
 
 // Stow lists what the worker stores, as path globs.

@@ -294,3 +294,39 @@ func TestManifestCommand(t *testing.T) {
 	fine(t, dir, "strip", "dist")
 	assert.Equal(t, snapshot(t, "../../demo/site"), snapshot(t, filepath.Join(dir, "dist")))
 }
+
+func TestIconsCommand(t *testing.T) {
+	dir := t.TempDir()
+	mark, err := os.ReadFile("../../demo/site/assets/brand/mark.svg")
+	require.NoError(t, err)
+	write(t, dir, map[string]string{"mark.svg": string(mark), "dist/app.webmanifest": "{\n\t\"name\": \"Skerry\"\n}\n", "text.txt": "no picture"})
+	out := fine(t, dir, "icons", "mark.svg", "--out", "dist/icons", "--manifest", "dist/app.webmanifest", "--sizes", "96", "--shortcut", "mark.svg", "--sheet", "sheet.png")
+	for _, part := range []string{"8 files written", "icon-96.png", "shortcut-mark-96.png", "dist/app.webmanifest got the icons member", `href="icons/favicon.ico"`, "sheet.png shows them all"} {
+		assert.Contains(t, out, part)
+	}
+	out = fine(t, dir, "manifest", filepath.Join("dist", "app.webmanifest"))
+	assert.Contains(t, out, "4: icons/icon-192.png")
+	assert.Contains(t, fine(t, dir, "icons", "mark.svg", "--out", "dist/icons", "--sizes", "96", "--shortcut", "mark.svg"), "nothing to do")
+	write(t, dir, map[string]string{"dist/icons/icon-192.png": "theirs"})
+	before := snapshot(t, filepath.Join(dir, "dist"))
+	for want, args := range map[string][]string{
+		"--force replaces them":          {"icons", "mark.svg", "--out", "dist/icons"},
+		"--out DIR says":                 {"icons", "mark.svg"},
+		"not an SVG, PNG":                {"icons", "text.txt", "--out", "x"},
+		"there is no such file":          {"icons", "gone.svg", "--out", "x"},
+		"icons have 8 to 2048 px":        {"icons", "mark.svg", "--out", "x", "--sizes", "5000"},
+		"is no colour by CSS":            {"icons", "mark.svg", "--out", "x", "--background", "blau"},
+		"is .png or .html":               {"icons", "mark.svg", "--out", "x", "--sheet", "a.gif"},
+		"it is quick, usual or small":    {"icons", "mark.svg", "--out", "x", "--effort", "much"},
+		"is a folder":                    {"icons", "dist", "--out", "x"},
+		"accepts 1 arg(s), received 0":   {"icons"},
+		"mark.gone: there is no such fi": {"icons", "mark.svg", "--out", "x", "--small", "mark.gone"},
+	} {
+		_, errs, code := run(t, dir, args...)
+		assert.Equal(t, 2, code, args)
+		assert.Contains(t, errs, want)
+	}
+	assert.Equal(t, before, snapshot(t, filepath.Join(dir, "dist")), "nothing was written")
+	assert.NoDirExists(t, filepath.Join(dir, "x"))
+	assert.Contains(t, fine(t, dir, "icons", "mark.svg", "--out", "dist/icons", "--force"), "1 file written")
+}

@@ -77,6 +77,9 @@ func oursInSite(n *html.Node) bool {
 			return true
 		}
 	}
+	if n.Data == "link" && len(n.Attr) == 3 && n.Attr[0].Val == "icon" && n.Attr[1].Val == "image/svg+xml" && n.Attr[2].Key == "href" {
+		return true
+	}
 	return n.Data == "meta" && len(n.Attr) == 2 && n.Attr[0].Key == "name" && n.Attr[0].Val == "theme-color"
 }
 

@@ -17,6 +17,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"tachyform/internal/config"
+	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
 	"tachyform/internal/markup"
 	"tachyform/internal/pagehead"
@@ -27,7 +28,7 @@ import (
 )
 
 // elements are the tags that pages get unless they have their own.
-func (f *fitter) elements(manifestPath string) []pagehead.Element {
+func (f *fitter) elements(manifestPath string, icons []icon.Icon) []pagehead.Element {
 	tags := []pagehead.Element{{Name: "link", Attrs: [][2]string{{"rel", "manifest"}, {"href", f.url(manifestPath)}}}}
 	tags = append(tags, pagehead.Element{Name: "meta", Attrs: [][2]string{{"name", "theme-color"}, {"content", f.app.theme}}})
 	for p, k := range f.kinds {
@@ -37,6 +38,16 @@ func (f *fitter) elements(manifestPath string) []pagehead.Element {
 	}
 	if _, ok := f.ours["favicon.ico"]; ok {
 		tags = append(tags, pagehead.Element{Name: "link", Attrs: [][2]string{{"rel", "icon"}, {"href", f.url("favicon.ico")}, {"sizes", "16x16 32x32 48x48"}}})
+	}
+	for _, i := range icons {
+		if i.Purpose != icon.Vector {
+			continue
+		}
+		at := i.File
+		if own := f.masterInSite(); own != "" {
+			at = own
+		}
+		tags = append(tags, pagehead.Element{Name: "link", Attrs: [][2]string{{"rel", "icon"}, {"type", "image/svg+xml"}, {"href", f.url(at)}}})
 	}
 	if f.script != "" {
 		tags = append(tags, pagehead.Element{Name: "script", Attrs: [][2]string{{"src", f.script}, {"defer", ""}}})

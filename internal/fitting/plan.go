@@ -9,7 +9,6 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"image/color"
 	"path"
 	"path/filepath"
 	"regexp"
@@ -219,7 +218,7 @@ func (f *fitter) make(ctx context.Context) error {
 			return err
 		}
 	}
-	f.tags = f.elements(manifestPath)
+	f.tags = f.elements(manifestPath, icons)
 	if only {
 		f.tags = f.tags[:1]
 	}
@@ -290,91 +289,6 @@ func (f *fitter) existingManifest() (m *manifest.Manifest, data []byte, p string
 
 const anyOrigin = "https://site.invalid"
 
-// icons makes the icon set, or takes the one that lies there when it was made from the same master.
-func (f *fitter) icons(ctx context.Context) ([]icon.Icon, error) {
-	var data []byte
-	var err error
-	name := f.app.master
-	switch {
-	case name == "":
-		name = "the drawn letter"
-		data = letterMark(f.app.name, f.app.theme)
-	case f.cfg.Icons.Master != "":
-		data, err = f.master(name)
-	default:
-		data, err = f.site.Read(name)
-	}
-	if err != nil {
-		return nil, err
-	}
-	var opts icon.Options
-	for _, c := range []string{f.app.background, f.app.theme} {
-		if col, ok := manifest.ParseColor(c); ok {
-			opts.Backgrounds = append(opts.Backgrounds, col.NRGBA)
-		}
-	}
-	if f.cfg.Icons.Background != "" {
-		if col, ok := manifest.ParseColor(f.cfg.Icons.Background); ok {
-			opts.Background = &color.NRGBA{R: col.R, G: col.G, B: col.B, A: 255}
-		}
-	}
-	dir := "icons"
-	for _, w := range icon.Standard {
-		if p := path.Join(dir, w.File); w.Purpose != icon.Favicon {
-			if _, taken := f.site.File(p); taken && !f.isOurs(p) {
-				dir = "app-icons"
-			}
-		}
-	}
-	key := digest(fmt.Appendf(nil, "%s %s %s %v %s", icon.Generation, digest(data), dir, opts.Backgrounds, f.cfg.Icons.Background))
-	set := make([]icon.Icon, len(icon.Standard))
-	reuse := f.rec.Icons == key
-	for i, w := range icon.Standard {
-		set[i].Want = w
-		set[i].File = path.Join(dir, w.File)
-		set[i].Type = "image/png"
-		if w.Purpose == icon.Favicon {
-			set[i].File, set[i].Type = w.File, "image/x-icon"
-		}
-		if reuse && f.isOurs(set[i].File) {
-			set[i].Data, err = f.site.Read(set[i].File)
-			reuse = err == nil
-		} else if !(w.Purpose == icon.Favicon && f.foreignFavicon()) {
-			reuse = false
-		}
-	}
-	if !reuse {
-		master, err := icon.Load(ctx, name, data)
-		if err != nil && f.cfg.Icons.Master == "" && f.app.master != "" { // only a guess: it need not be right
-			f.remark("%v; a letter is drawn instead", err)
-			name, data = "the drawn letter", letterMark(f.app.name, f.app.theme)
-			master, err = icon.Load(ctx, name, data)
-		}
-		if err != nil {
-			return nil, err
-		}
-		for _, w := range master.Warnings {
-			f.remark("%s: %s", name, w)
-		}
-		made, remarks, err := icon.Make(ctx, master, icon.Standard, opts)
-		if err != nil {
-			return nil, err
-		}
-		f.plan.Remarks = append(f.plan.Remarks, remarks...)
-		for i := range made {
-			set[i].Data = made[i].Data
-		}
-	}
-	for _, i := range set {
-		if i.Purpose == icon.Favicon && f.foreignFavicon() {
-			continue
-		}
-		f.write("icon", i.File, i.Data)
-	}
-	f.plan.next = &record{Format: recordFormat, Files: map[string]recorded{}, Icons: key, Base: f.site.Base}
-	return set, nil
-}
-
 // foreignFavicon says whether the site has a favicon.ico of its own.
 func (f *fitter) foreignFavicon() bool {
 	_, taken := f.site.File("favicon.ico")
@@ -400,23 +314,7 @@ func (f *fitter) master(name string) ([]byte, error) {
 // manifest writes a new manifest or completes the site's own.
 func (f *fitter) manifest(p string, original []byte, existing *manifest.Manifest, icons []icon.Icon) error {
 	a := f.app
-	type image struct {
-		Src     string `json:"src"`
-		Sizes   string `json:"sizes"`
-		Type    string `json:"type"`
-		Purpose string `json:"purpose,omitempty"`
-	}
-	var images []image
-	for _, i := range icons {
-		if i.Purpose != icon.Any && i.Purpose != icon.Maskable {
-			continue
-		}
-		m := image{Src: f.url(i.File), Sizes: fmt.Sprintf("%dx%d", i.Sizes[0], i.Sizes[0]), Type: i.Type}
-		if i.Purpose == icon.Maskable {
-			m.Purpose = "maskable"
-		}
-		images = append(images, m)
-	}
+	images := icon.Entries(icons, func(i icon.Icon) string { return f.url(i.File) })
 	var entries []manifest.Entry
 	add := func(key, value string) {
 		if value != "" {

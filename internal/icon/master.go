@@ -19,7 +19,7 @@ import (
 
 // Limits for raster masters. A header of a few bytes can ask for gigabytes, so they are checked before decoding.
 const (
-	maxBytes  = 32 << 20
+	MaxBytes  = 32 << 20   // of a master's file
 	maxSide   = 8192       // px
 	maxPixels = 50_000_000 // px
 )
@@ -41,6 +41,7 @@ type Master struct {
 	Opaque        bool    // no transparent pixel
 	Coverage      float64 // share of the square that is not empty, 0 to 1
 
+	source []byte // of an SVG
 	svg    *svgDoc
 	levels []*picture // of a raster, each half the size of the one before
 	art    rect       // the smallest square around what is drawn
@@ -54,15 +55,15 @@ type Master struct {
 // picture at all.
 func Load(ctx context.Context, name string, data []byte) (*Master, error) {
 	m := &Master{Name: name}
-	if len(data) > maxBytes {
-		return nil, fmt.Errorf("%s: %d bytes; masters of at most %d bytes are read", name, len(data), maxBytes)
+	if len(data) > MaxBytes {
+		return nil, fmt.Errorf("%s: %d bytes; masters of at most %d bytes are read", name, len(data), MaxBytes)
 	}
 	if LooksLikeSVG(data) {
 		d, warn, err := readSVG(ctx, string(data))
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", name, err)
 		}
-		m.Format, m.svg, m.Warnings = "svg", d, warn
+		m.Format, m.svg, m.Warnings, m.source = "svg", d, warn, data
 		m.Width, m.Height = d.natural[0], d.natural[1]
 	} else {
 		cfg, format, err := image.DecodeConfig(bytes.NewReader(data))
@@ -76,8 +77,10 @@ func Load(ctx context.Context, name string, data []byte) (*Master, error) {
 		if err != nil {
 			return nil, fmt.Errorf("%s: a damaged %s: %w", name, strings.ToUpper(format), err)
 		}
-		m.Format, m.levels = format, []*picture{fromImage(img)}
-		m.Width, m.Height = float64(cfg.Width), float64(cfg.Height)
+		turn := orientation(format, data)
+		m.Format, m.levels = format, []*picture{fromImage(img).turned(turn)}
+		m.Width, m.Height = float64(m.levels[0].w), float64(m.levels[0].h)
+		m.Warnings = noticed(format, data, turn)
 		for last := m.levels[0]; min(last.w, last.h) >= 64; {
 			last = last.half()
 			m.levels = append(m.levels, last)

@@ -6,9 +6,12 @@ import (
 	"hash/crc32"
 	"image"
 	"math"
+	"slices"
 	"sort"
 
 	"github.com/klauspost/compress/zlib"
+
+	"tachyform/internal/tight"
 )
 
 // deflate compresses to a zlib stream.
@@ -31,26 +34,54 @@ type raw struct {
 	plte, trns       []byte
 }
 
+// Effort is how much time goes into small files.
+type Effort int
+
+// The efforts, from the fastest.
+const (
+	Usual Effort = iota // every colour type and row filter is weighed, the best compressed well
+	Quick               // few are weighed, and compressed fast
+	Small               // the best few are compressed as well as can be, which takes seconds
+)
+
+// EncodePNG writes a picture as a small PNG without loss with the usual effort.
+func EncodePNG(m *image.NRGBA) []byte { return Usual.EncodePNG(m) }
+
 // EncodePNG writes a picture as a small PNG without loss: every colour type that can hold it and several row
 // filter strategies are tried and the smallest is kept. The colour of fully transparent pixels is not kept.
-func EncodePNG(m *image.NRGBA) []byte {
+func (e Effort) EncodePNG(m *image.NRGBA) []byte {
 	// Every candidate is compressed fast to compare them; only the best is compressed well.
-	var pick raw
-	var filtered []byte
-	best := math.MaxInt
+	type candidate struct {
+		raw
+		filtered []byte
+		n        int
+	}
+	var all []candidate
 	for _, r := range forms(m) {
 		rows := filterAll(r)
 		for _, s := range strategies {
-			if (r.colorType == 3 || r.depth < 8) && s != 0 && s != minSum {
+			if (r.colorType == 3 || r.depth < 8 || e == Quick) && s != 0 && s != minSum {
 				continue
 			}
 			f := choose(rows, s)
-			if n := len(deflate(f, 2)) + len(r.plte) + len(r.trns); n < best {
-				best, pick, filtered = n, r, f
-			}
+			all = append(all, candidate{r, f, len(deflate(f, 2)) + len(r.plte) + len(r.trns)})
 		}
 	}
-	return file(m.Rect.Dx(), m.Rect.Dy(), pick, deflate(filtered, 9))
+	slices.SortStableFunc(all, func(a, b candidate) int { return a.n - b.n })
+	w, h := m.Rect.Dx(), m.Rect.Dy()
+	switch e {
+	case Quick:
+		return file(w, h, all[0].raw, deflate(all[0].filtered, 5))
+	case Small:
+		var best []byte
+		for _, c := range all[:min(len(all), 2)] {
+			if f := file(w, h, c.raw, tight.Zlib(c.filtered, 6)); best == nil || len(f) < len(best) {
+				best = f
+			}
+		}
+		return best
+	}
+	return file(w, h, all[0].raw, deflate(all[0].filtered, 9))
 }
 
 const (

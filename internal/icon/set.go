@@ -9,12 +9,13 @@ import (
 	"image/color"
 	"math"
 	"runtime"
+	"slices"
 
 	"golang.org/x/sync/errgroup"
 )
 
 // Generation changes whenever the pictures made from the same master do.
-const Generation = "1"
+const Generation = "3"
 
 // Purposes of icons; those of manifests by the Web Application Manifest text, the others our own.
 const (
@@ -22,6 +23,9 @@ const (
 	Maskable = "maskable"
 	Touch    = "touch"   // for a link of the apple-touch-icon type: opaque
 	Favicon  = "favicon" // an ICO file with several sizes
+	Mono     = "monochrome"
+	Vector   = "vector"   // the SVG master itself, for a link of the icon type
+	Shortcut = "shortcut" // for an entry of the manifest's shortcuts
 )
 
 // safeZone is the radius of the maskable safe zone, in fractions of the icon's side (Web Application Manifest,
@@ -44,6 +48,31 @@ var Standard = []Want{
 	{"favicon.ico", Favicon, []int{16, 32, 48}},
 }
 
+// Wants gives the set for a master: the standard one, what the master allows beside it, and more sizes, in px.
+func Wants(m *Master, sizes []int) []Want {
+	out := slices.Clone(Standard)
+	for _, n := range sizes {
+		w := Want{fmt.Sprintf("icon-%d.png", n), Any, []int{n}}
+		if !slices.ContainsFunc(out, func(o Want) bool { return o.File == w.File }) {
+			out = append(out, w)
+		}
+	}
+	if m.Silhouette() {
+		out = append(out, Want{"monochrome-512.png", Mono, []int{512}})
+	}
+	if m.svg != nil {
+		out = append(out, Want{"icon.svg", Vector, nil})
+	}
+	return out
+}
+
+// Silhouette says whether the master's shape alone, in one colour, is an icon: it has transparency, and is more than a
+// plate.
+func (m *Master) Silhouette() bool {
+	inBox := m.Coverage / (m.art.side * m.art.side)
+	return !m.Opaque && m.Coverage > 0.04 && inBox < 0.78
+}
+
 // Icon is a finished icon file.
 type Icon struct {
 	Want
@@ -57,6 +86,23 @@ type Options struct {
 	// master is opaque, else the first of Backgrounds that it stands out from.
 	Background  *color.NRGBA
 	Backgrounds []color.NRGBA
+	Small       *Master // for sizes of up to 48 px; nil for the master itself
+	Maskable    *Master // for maskable icons; nil for the master itself
+	Effort      Effort
+}
+
+// smallest is up to where Options.Small is used, in px.
+const smallest = 48
+
+// of chooses the master for a purpose and size.
+func (o Options) of(m *Master, purpose string, size int) *Master {
+	switch {
+	case purpose == Maskable && o.Maskable != nil:
+		return o.Maskable
+	case size <= smallest && o.Small != nil:
+		return o.Small
+	}
+	return m
 }
 
 // Make draws a set. Icons come in the order they were wanted. The remarks say what was decided or went less than
@@ -72,12 +118,23 @@ func Make(ctx context.Context, m *Master, wants []Want, o Options) ([]Icon, []st
 			largest = max(largest, s)
 		}
 		g.Go(func() (err error) {
-			out[i], err = m.make(ctx, w, bg)
+			out[i], err = m.make(ctx, w, bg, o)
 			return err
 		})
 	}
 	if err := g.Wait(); err != nil {
 		return nil, nil, err
+	}
+	for _, other := range []*Master{o.Small, o.Maskable} {
+		if other != nil && other.svg == nil {
+			need := smallest
+			if other == o.Maskable {
+				need = largest
+			}
+			if max(other.Width, other.Height) < float64(need) {
+				remarks = append(remarks, fmt.Sprintf("%s is %g x %g px: icons of up to %d px are scaled up from it and look soft", other.Name, other.Width, other.Height, need))
+			}
+		}
 	}
 	if m.svg == nil && max(m.Width, m.Height) < float64(largest) {
 		remarks = append(remarks, fmt.Sprintf("%s is %g x %g px: icons of up to %d px are scaled up from it and look soft; give a master of %d px or an SVG",
@@ -137,17 +194,34 @@ func contrast(a, b [3]float32) float64 {
 	return (max(x, y) + 0.05) / (min(x, y) + 0.05)
 }
 
-func (m *Master) make(ctx context.Context, w Want, bg [3]float32) (Icon, error) {
+func (m *Master) make(ctx context.Context, w Want, bg [3]float32, o Options) (Icon, error) {
 	icon := Icon{Want: w, Type: "image/png"}
+	encode := func(img *image.NRGBA) []byte { return o.Effort.EncodePNG(img) }
+	if len(w.Sizes) > 0 && w.Purpose != Favicon {
+		m = o.of(m, w.Purpose, w.Sizes[0])
+	}
 	switch w.Purpose {
+	case Vector:
+		icon.Data, icon.Type = m.source, "image/svg+xml"
+		return icon, nil
+	case Mono:
+		p, err := m.draw(ctx, w.Sizes[0], m.frame(Maskable))
+		if err != nil {
+			return icon, err
+		}
+		for i := 0; i < len(p.pix); i += 4 { // browsers look at the alpha channel only
+			p.pix[i], p.pix[i+1], p.pix[i+2] = 0, 0, 0
+		}
+		icon.Data = encode(p.image())
+		return icon, nil
 	case Favicon:
 		var entries [][]byte
 		for _, n := range w.Sizes {
-			img, err := m.plainIcon(ctx, n)
+			img, err := o.of(m, Favicon, n).plainIcon(ctx, n)
 			if err != nil {
 				return icon, err
 			}
-			entries = append(entries, EncodePNG(img))
+			entries = append(entries, encode(img))
 		}
 		icon.Data, icon.Type = encodeICO(w.Sizes, entries), "image/x-icon"
 		return icon, nil
@@ -157,14 +231,14 @@ func (m *Master) make(ctx context.Context, w Want, bg [3]float32) (Icon, error) 
 			return icon, err
 		}
 		p.over(bg)
-		icon.Data = EncodePNG(p.image())
+		icon.Data = encode(p.image())
 		return icon, nil
 	}
 	img, err := m.plainIcon(ctx, w.Sizes[0])
 	if err != nil {
 		return icon, err
 	}
-	icon.Data = EncodePNG(img)
+	icon.Data = encode(img)
 	return icon, nil
 }
 

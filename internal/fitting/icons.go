@@ -1,0 +1,170 @@
+package fitting
+
+import (
+	"context"
+	"fmt"
+	"image/color"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"tachyform/internal/icon"
+	"tachyform/internal/manifest"
+	"tachyform/internal/site"
+)
+
+// icons makes the icon set, or takes the one that lies there when it was made from the same master.
+func (f *fitter) icons(ctx context.Context) ([]icon.Icon, error) {
+	name, data, err := f.masterData()
+	if err != nil {
+		return nil, err
+	}
+	opts, more, err := f.iconOptions(ctx)
+	if err != nil {
+		return nil, err
+	}
+	dir := "icons"
+	for _, w := range icon.Standard {
+		if p := path.Join(dir, w.File); w.Purpose != icon.Favicon {
+			if _, taken := f.site.File(p); taken && !f.isOurs(p) {
+				dir = "app-icons"
+			}
+		}
+	}
+	key := digest(fmt.Appendf(nil, "%s %s %s %v %s %s", icon.Generation, digest(data), dir, opts.Backgrounds, f.cfg.Icons.Background, more))
+	set := f.sameIcons(key, dir)
+	if set == nil {
+		master, err := icon.Load(ctx, name, data)
+		if err != nil && f.cfg.Icons.Master == "" && f.app.master != "" && ctx.Err() == nil { // only a guess: it need not be right
+			f.remark("%v; a letter is drawn instead", err)
+			name, data = "the drawn letter", letterMark(f.app.name, f.app.theme)
+			f.app.master = ""
+			master, err = icon.Load(ctx, name, data)
+		}
+		if err != nil {
+			return nil, err
+		}
+		for _, w := range master.Warnings {
+			f.remark("%s: %s", name, w)
+		}
+		made, remarks, err := icon.Make(ctx, master, icon.Wants(master, nil), opts)
+		if err != nil {
+			return nil, err
+		}
+		f.plan.Remarks = append(f.plan.Remarks, remarks...)
+		for _, i := range made {
+			i.File = iconPath(dir, i.Want)
+			set = append(set, i)
+		}
+	}
+	for _, i := range set {
+		switch {
+		case i.Purpose == icon.Favicon && f.foreignFavicon():
+		case i.Purpose == icon.Vector && f.masterInSite() != "": // it can be linked where it lies
+		default:
+			f.write("icon", i.File, i.Data)
+		}
+	}
+	f.plan.next = &record{Format: recordFormat, Files: map[string]recorded{}, Icons: key, Base: f.site.Base}
+	return set, nil
+}
+
+func iconPath(dir string, w icon.Want) string {
+	if w.Purpose == icon.Favicon {
+		return w.File
+	}
+	return path.Join(dir, w.File)
+}
+
+// masterData reads the master: the picture that was named or found, or a drawn letter.
+func (f *fitter) masterData() (name string, data []byte, err error) {
+	switch name = f.app.master; {
+	case name == "":
+		return "the drawn letter", letterMark(f.app.name, f.app.theme), nil
+	case f.cfg.Icons.Master != "":
+		data, err = f.master(name)
+	default:
+		data, err = f.site.Read(name)
+	}
+	return name, data, err
+}
+
+// masterInSite gives the path of an SVG master that is a file of the site, "" for another.
+func (f *fitter) masterInSite() string {
+	if !strings.HasSuffix(strings.ToLower(f.app.master), ".svg") {
+		return ""
+	}
+	if f.cfg.Icons.Master == "" {
+		return f.app.master
+	}
+	p := strings.TrimPrefix(path.Clean(filepath.ToSlash(f.cfg.Icons.Master)), "/")
+	if _, ok := f.site.File(p); ok {
+		return p
+	}
+	return ""
+}
+
+// iconOptions gives what the icons are made with beside the master, and a text that tells versions of it apart.
+func (f *fitter) iconOptions(ctx context.Context) (opts icon.Options, more string, err error) {
+	for _, c := range []string{f.app.background, f.app.theme} {
+		if col, ok := manifest.ParseColor(c); ok {
+			opts.Backgrounds = append(opts.Backgrounds, col.NRGBA)
+		}
+	}
+	if f.cfg.Icons.Background != "" {
+		if col, ok := manifest.ParseColor(f.cfg.Icons.Background); ok {
+			opts.Background = &color.NRGBA{R: col.R, G: col.G, B: col.B, A: 255}
+		}
+	}
+	for _, other := range []struct {
+		name string
+		to   **icon.Master
+	}{{f.cfg.Icons.Small, &opts.Small}, {f.cfg.Icons.Maskable, &opts.Maskable}} {
+		if other.name == "" {
+			continue
+		}
+		data, err := f.master(other.name)
+		if err != nil {
+			return opts, "", err
+		}
+		more += digest(data) + " "
+		if *other.to, err = icon.Load(ctx, other.name, data); err != nil {
+			return opts, "", err
+		}
+	}
+	return opts, more, nil
+}
+
+// sameIcons gives the icons that lie in the site when they were made from the same, nil when they were not.
+func (f *fitter) sameIcons(key, dir string) []icon.Icon {
+	if f.rec.Icons != key {
+		return nil
+	}
+	var set []icon.Icon
+	optional := []icon.Want{{File: "monochrome-512.png", Purpose: icon.Mono, Sizes: []int{512}}, {File: "icon.svg", Purpose: icon.Vector}}
+	for n, w := range append(slices.Clone(icon.Standard), optional...) {
+		i := icon.Icon{Want: w, Type: site.TypeOf(w.File)}
+		i.File = iconPath(dir, w)
+		_, known := f.rec.Files[i.File]
+		switch {
+		case w.Purpose == icon.Favicon && f.foreignFavicon():
+			set = append(set, i)
+			continue
+		case n >= len(icon.Standard) && !known:
+			if w.Purpose != icon.Vector || f.masterInSite() == "" {
+				continue
+			}
+			set = append(set, i)
+			continue
+		case !f.isOurs(i.File):
+			return nil
+		}
+		var err error
+		if i.Data, err = f.site.Read(i.File); err != nil {
+			return nil
+		}
+		set = append(set, i)
+	}
+	return set
+}
