@@ -65,6 +65,7 @@ type Icons struct {
 	Background string `toml:"background"`
 	Small      string `toml:"small"`    // master for sizes of up to 48 px
 	Maskable   string `toml:"maskable"` // master for maskable icons
+	Effort     string `toml:"effort"`   // time for small files: quick, usual or small
 }
 
 // Stow lists what the worker stores, as path globs.
@@ -300,6 +301,7 @@ func (c *Config) check(data []byte) []error {
 	oneOf("display", c.App.Display, "fullscreen", "standalone", "minimal-ui", "browser")
 	oneOf("dir", c.App.Dir, "auto", "ltr", "rtl")
 	oneOf("takeover", c.Update.Takeover, "next-visit", "when-asked", "at-once")
+	oneOf("effort", c.Icons.Effort, "quick", "usual", "small")
 	oneOf("conflicts", c.Pages.Conflicts, KeepTheirs, Outrank)
 	oneOf("fail_on", c.Audit.FailOn, "blocker", "warning", "advice", "never")
 	color("theme_color", c.App.ThemeColor)

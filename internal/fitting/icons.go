@@ -117,6 +117,13 @@ func (f *fitter) iconOptions(ctx context.Context) (opts icon.Options, more strin
 			opts.Background = &color.NRGBA{R: col.R, G: col.G, B: col.B, A: 255}
 		}
 	}
+	switch f.cfg.Icons.Effort {
+	case "quick":
+		opts.Effort = icon.Quick
+	case "small":
+		opts.Effort = icon.Small
+	}
+	more = f.cfg.Icons.Effort + " "
 	for _, other := range []struct {
 		name string
 		to   **icon.Master

@@ -94,6 +94,9 @@ func readSVG(ctx context.Context, src string) (*svgDoc, []string, error) {
 		return nil, nil, errors.New(`the svg element lacks xmlns="http://www.w3.org/2000/svg", without which no browser shows it as an image`)
 	}
 	var warn []string
+	if !viewBox.MatchString(tag) {
+		warn = append(warn, "its root has no viewBox, so that browsers cut it or leave room around it at other sizes than its own: add one")
+	}
 	if texts.MatchString(src) {
 		warn = append(warn, "it holds text, which needs its font: convert text to paths in the drawing program")
 	}

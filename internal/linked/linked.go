@@ -70,7 +70,17 @@ func Site(s *site.Site) (*Found, error) {
 		return nil, err
 	}
 	f.File = file.Path
-	return f, f.process(data, Origin+file.URL, Origin+start.URL)
+	if err := f.process(data, Origin+file.URL, Origin+start.URL); err != nil {
+		return nil, err
+	}
+	for i, img := range f.Manifest.Processed.Icons {
+		own, ok := strings.CutPrefix(img.Src, Origin)
+		if _, there := s.Find(own); ok && !there {
+			f.Manifest.Problems = append(f.Manifest.Problems, manifest.Problem{Member: fmt.Sprintf("icons[%d].src", i), Level: manifest.Warning, File: f.File, Line: img.Line, Column: img.Column,
+				Message: own + " is not in the site; another icon is taken, or a letter", Mend: "put the file there, or correct the entry"})
+		}
+	}
+	return f, nil
 }
 
 // page reads the head of a page. The link is root-relative for its own origin.

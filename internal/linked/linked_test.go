@@ -38,7 +38,7 @@ func TestSite(t *testing.T) {
 		"no address":     {"<link rel=manifest href='http://[bad'>", "", "", "index.html:1:"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			s, err := site.Open(folder(t, map[string]string{"index.html": c.page, "m.json": `{"name": "Skerry", "start_url": ".", "nmae": 1}`}), "/app/")
+			s, err := site.Open(folder(t, map[string]string{"index.html": c.page, "m.json": `{"name": "Skerry", "start_url": ".", "nmae": 1, "icons": [{"src": "gone.png", "sizes": "any"}, {"src": "index.html"}]}`}), "/app/")
 			require.NoError(t, err)
 			defer s.Close()
 			f, err := Site(s)
@@ -53,6 +53,9 @@ func TestSite(t *testing.T) {
 			if c.missing == "" {
 				assert.Equal(t, Origin+"/app/", f.Manifest.Processed.StartURL)
 				assert.Equal(t, "m.json", f.Manifest.Problems[0].File)
+				last := f.Manifest.Problems[len(f.Manifest.Problems)-1]
+				assert.Equal(t, "icons[0].src", last.Member)
+				assert.Contains(t, last.Message, "/app/gone.png is not in the site")
 			}
 		})
 	}

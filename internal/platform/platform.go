@@ -120,7 +120,8 @@ func (p Platform) Gaps(whole *manifest.Manifest, page Page) []Gap {
 	need(m.ThemeColor != "" || page.ThemeColor || !honours("theme_color"), "theme_color", "the window's title bar has the browser's own colour", false)
 	need(m.BackgroundColor != "" || !honours("background_color"), "background_color", "a white flash comes before the first page", false)
 	if chromium {
-		need(m.Description != "" && len(m.Screenshots) > 0, "description and screenshots", "the dialogue to install stays a small one", false)
+		need(m.Description != "", "description", "the dialogue to install says nothing of the app", false)
+		need(len(m.Screenshots) > 0, "screenshots", "the dialogue to install stays a small one", false)
 		need(len(m.Shortcuts) > 0, "shortcuts", "pressing the icon long offers nothing", false)
 	}
 	return out

@@ -57,7 +57,7 @@ func TestGaps(t *testing.T) {
 	}
 	blocks, others := lacking("chromium-desktop", "{ }", Page{})
 	assert.Equal(t, []string{"name", "start_url", "display", "icons"}, blocks)
-	assert.Equal(t, []string{"id", "theme_color", "background_color", "description and screenshots", "shortcuts"}, others)
+	assert.Equal(t, []string{"id", "theme_color", "background_color", "description", "screenshots", "shortcuts"}, others)
 	blocks, others = lacking("safari-ios", "{ }", Page{ThemeColor: true})
 	assert.Equal(t, []string{"display"}, blocks)
 	assert.Equal(t, []string{"name", "apple-touch-icon link", "id"}, others)

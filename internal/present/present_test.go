@@ -51,14 +51,14 @@ func TestFitSummary(t *testing.T) {
 	p, err := fitting.Make(context.Background(), s, &config.Config{}, fitting.Options{})
 	require.NoError(t, err)
 	out := text(t, func(st *Style) error { return st.Fit(p, false) })
-	for _, part := range []string{"7 files written", "1 page edited", "1 page: empty (e.html)", "1 page: a template", "1 entry: symbolic link that leads nowhere (broken)",
+	for _, part := range []string{"8 files written", "1 page edited", "1 page: empty (e.html)", "1 page: a template", "1 entry: symbolic link that leads nowhere (broken)",
 		"No worker was written.", "index.html (line 1) registers /own.js", "Kelda Mail", "a drawn letter"} {
 		assert.Contains(t, out, part)
 	}
 	assert.Contains(t, text(t, func(st *Style) error { return st.Fit(p, true) }), "would be written; nothing was")
 	j := FitOf(p, true)
 	assert.Equal(t, "tachyform.fit/1", j.Format)
-	assert.Len(t, j.Written, 7)
+	assert.Len(t, j.Written, 8)
 	assert.Len(t, j.Left, 2)
 	require.NoError(t, p.Apply(context.Background(), nil))
 	require.NoError(t, s.Rescan())

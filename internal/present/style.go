@@ -67,7 +67,7 @@ func clip(text string, width int) string {
 func wrap(text string, width, indent int) string {
 	var lines []string
 	line := ""
-	for _, w := range strings.Fields(text) {
+	for _, w := range strings.FieldsFunc(text, func(r rune) bool { return r == ' ' || r == '\n' || r == '\t' }) { // not at no-break spaces
 		if line != "" && lipgloss.Width(line)+1+lipgloss.Width(w) > width {
 			lines = append(lines, line)
 			line = ""

@@ -24,7 +24,7 @@ func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
 		case "data", "media", "other":
 			name += " file"
 		}
-		kinds = append(kinds, count(k.Files, name)+" "+Bytes(k.Bytes))
+		kinds = append(kinds, count(k.Files, name)+" "+strings.ReplaceAll(Bytes(k.Bytes), " ", "\u00a0"))
 	}
 	s.row("files", count(files, "file")+", "+Bytes(r.Bytes)+s.faint.Render(": ")+lines(s.faint, wrap(strings.Join(kinds, ", "), 90, 18)))
 	var big []string
