@@ -10,6 +10,7 @@ import (
 	"tachyform/internal/manifest"
 	"tachyform/internal/markup"
 	"tachyform/internal/pagehead"
+	"tachyform/internal/platform"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
@@ -169,29 +170,23 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, platform
 		}
 		out.Checks = append(out.Checks, res)
 	}
-	for _, p := range Platforms {
-		if len(platforms) > 0 && !slices.Contains(platforms, p.ID) {
+	if len(platforms) == 0 {
+		platforms = usual
+	}
+	for _, p := range platform.All {
+		if !slices.Contains(platforms, p.ID) {
 			continue
 		}
 		v := Verdict{ID: p.ID, Name: p.Name, How: p.How, Blockers: []string{}}
 		v.Blockers = append(v.Blockers, blockers[p.ID]...)
-		v.Installable = len(v.Blockers) == 0
+		v.Installable = p.Installs && len(v.Blockers) == 0
 		out.Platforms = append(out.Platforms, v)
 	}
 	return out, nil
 }
 
-// Platform is something that visitors install on.
-type Platform struct{ ID, Name, How string }
-
-// Platforms are those with a verdict. How visitors install is documented by the browsers' makers.
-var Platforms = []Platform{
-	{"chromium-desktop", "Chromium, desktop", "offered by the browser"},
-	{"chromium-android", "Chromium, Android", "offered by the browser"},
-	{"safari-ios", "Safari, iPhone and iPad", "by the share menu, \"Add to Home Screen\""},
-	{"safari-macos", "Safari, Mac", "by the file menu, \"Add to Dock\""},
-	{"firefox-android", "Firefox, Android", "by the menu"},
-}
+// usual are the platforms that get a verdict when none are named; the others of [platform.All] get one when they are.
+var usual = []string{"chromium-desktop", "chromium-android", "safari-ios", "safari-macos", "firefox-android"}
 
 const anyOrigin = "https://site.invalid"
 
@@ -280,4 +275,4 @@ func (f *facts) at(member, message, mend string) Finding {
 	return Finding{File: f.file.Path, Line: line, Column: column, Message: message, Mend: mend}
 }
 
-var chromium = []string{"chromium-desktop", "chromium-android"}
+var chromium = []string{"chromium-desktop", "chromium-android", "samsung-android"}

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/platform"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
@@ -186,7 +187,7 @@ func TestChecksSayWhatTheyMustSay(t *testing.T) {
 			assert.NotEmpty(t, text, c.ID)
 		}
 		for _, p := range c.Blocks {
-			assert.True(t, slices.ContainsFunc(Platforms, func(x Platform) bool { return x.ID == p }), "%s blocks %s", c.ID, p)
+			assert.True(t, slices.ContainsFunc(platform.All, func(x platform.Platform) bool { return x.ID == p }), "%s blocks %s", c.ID, p)
 			assert.Equal(t, Blocker, c.Level, c.ID)
 		}
 	}

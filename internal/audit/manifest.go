@@ -8,7 +8,7 @@ import (
 	"tachyform/internal/manifest"
 )
 
-var everyApp = []string{"chromium-desktop", "chromium-android", "safari-ios", "firefox-android"}
+var everyApp = []string{"chromium-desktop", "chromium-android", "samsung-android", "safari-ios", "firefox-android"}
 
 // readable says whether there is a manifest to look into.
 func (f *facts) readable() bool { return f.manifest != nil && !f.manifest.Lost }

@@ -97,6 +97,7 @@ func TestWrongUsage(t *testing.T) {
 		{[]string{"manifest", "http://127.0.0.1:1/"}, "connection refused"},
 		{[]string{"manifest", "file.html", "--write"}, "needs the folder of the site"},
 		{[]string{"icons", "dist/mark.svg"}, "--out DIR says where"},
+		{[]string{"explain", "unusable"}, "do you mean icons/unusable?"},
 		{[]string{"icons", "file.html", "--out", "x"}, "not an SVG, PNG"},
 	} {
 		code, out, errs := program(t, c.args...)
@@ -131,6 +132,8 @@ func TestEveryCommand(t *testing.T) {
 		{[]string{"rehearse", "dist", "--network", "offline,failing", "--page", "tides/"}, 0, []string{"Offline, 1 page  1 partial", "missing /api/tides", "Failing, 1 page"}},
 		{[]string{"audit", "dist"}, 0, []string{"installs  Safari, Mac"}},
 		{[]string{"survey", "dist"}, 0, []string{"3 of 3 pages"}},
+		{[]string{"explain"}, 0, []string{"icons/unusable", "offline/page-lost"}},
+		{[]string{"explain", "icons/unusable"}, 0, []string{"why", "Chromium fetches one icon", "chromium-desktop"}},
 		{[]string{"strip", "dist"}, 0, []string{"Stripped dist", "removed"}},
 		{[]string{"strip", "dist"}, 0, []string{"nothing"}},
 	} {
@@ -166,6 +169,7 @@ func TestJSON(t *testing.T) {
 		{"tachyform.icons/1", []string{"icons", "dist/mark.svg", "--out", "set"}},
 		{"tachyform.rehearsal/1", []string{"rehearse", "dist"}},
 		{"tachyform.audit/1", []string{"audit", "dist"}},
+		{"tachyform.checks/1", []string{"explain"}},
 		{"tachyform.strip/1", []string{"strip", "dist"}},
 	} {
 		code, out, errs := program(t, append(c.args, "--format", "json")...)

@@ -107,7 +107,7 @@ func (p Platform) Gaps(whole *manifest.Manifest, page Page) []Gap {
 		need(m.Display != "browser" || len(m.DisplayOverride) > 0, "display", "it opens as a page of the browser", true)
 	default: // Safari installs every page
 		need(named, "name", "the page's title is taken, and visitors have to shorten it", false)
-		need(m.Display == "standalone" || m.Display == "fullscreen" || m.Display == "minimal-ui", "display", "it opens as a page of the browser", true)
+		need(m.Display == "standalone" || m.Display == "fullscreen" || m.Display == "minimal-ui", "display", "it opens as a page of the browser", p.ID == "safari-ios")
 	}
 	if p.Icon == "touch-icon" {
 		need(page.TouchIcon, "apple-touch-icon link", "without it the icons of the manifest are taken, which may be transparent: they get a background that nobody chose", false)

@@ -1,0 +1,42 @@
+package present
+
+import (
+	"flag"
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/audit"
+)
+
+var update = flag.Bool("update", false, "write the reference of the checks anew")
+
+func TestTheReferenceOfChecksIsCurrent(t *testing.T) {
+	want := ChecksMarkdown(ChecksOf(audit.Checks()))
+	const name = "../../docs/checks.md"
+	if *update {
+		require.NoError(t, os.WriteFile(name, []byte(want), 0o644))
+	}
+	got, err := os.ReadFile(name)
+	require.NoError(t, err)
+	assert.Equal(t, want, string(got), "go test ./internal/present -update")
+}
+
+func TestEveryCheckExplainsItself(t *testing.T) {
+	seen := map[string]bool{}
+	for _, c := range audit.Checks() {
+		assert.False(t, seen[c.ID], c.ID)
+		seen[c.ID] = true
+		assert.NotEmpty(t, c.Title, c.ID)
+		assert.NotEmpty(t, c.Why, c.ID)
+		assert.NotEmpty(t, c.Mend, c.ID)
+		assert.NotEmpty(t, c.Spec, c.ID)
+		assert.Regexp(t, `^`+c.Area+`/[a-z-]+$`, c.ID)
+	}
+	out := text(t, func(s *Style) error { return s.Checks(ChecksOf(audit.Checks()[:1]), true) })
+	for _, part := range []string{audit.Checks()[0].ID, "why", "mend", "follows"} {
+		assert.Contains(t, out, part)
+	}
+}
