@@ -1,6 +1,7 @@
 package fitting
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -11,6 +12,7 @@ import (
 	"path"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 
 	"github.com/aymanbagabas/go-udiff"
@@ -202,8 +204,9 @@ func (p *Plan) write(ctx context.Context, progress func(done, total int)) (int, 
 		}
 		g, ctx := errgroup.WithContext(ctx)
 		g.SetLimit(runtime.GOMAXPROCS(0))
+		rank := p.ranks(batches[n])
 		for i, c := range batches[n] {
-			g.Go(func() error { return p.prepare(ctx, c, spare, spareName(n, i)) })
+			g.Go(func() error { return p.prepare(ctx, c, spare, spareName(n, rank[i])) })
 		}
 		return g.Wait()
 	}
@@ -215,8 +218,9 @@ func (p *Plan) write(ctx context.Context, progress func(done, total int)) (int, 
 		var next errgroup.Group // while the disk is busy with this batch
 		next.Go(func() error { return prepare(n + 1) })
 		err := syncAll(p.Site.Dir)
+		rank := p.ranks(batch)
 		for i := 0; err == nil && i < len(batch); i++ {
-			if err = spare.Place(spareName(n, i), batch[i].Path); err == nil {
+			if err = spare.Place(spareName(n, rank[i]), batch[i].Path); err == nil {
 				done++
 			} else {
 				err = fmt.Errorf("%s: %w", batch[i].Path, err)
@@ -238,6 +242,25 @@ func (p *Plan) write(ctx context.Context, progress func(done, total int)) (int, 
 // spareName names the spare file of a change. The names of a batch come up again three batches later: by then a sync
 // that began after the batch was put in place is through.
 func spareName(batch, i int) string { return fmt.Sprintf("%d-%d", batch%3, i) }
+
+// ranks orders the changes of a batch by the size of what is there. Spare files go by rank, so that each is written again
+// with about as many bytes as it had: making a file shorter is slow where the disk is told of every freed block.
+func (p *Plan) ranks(batch []Change) []int {
+	order := make([]int, len(batch))
+	sizes := make([]int64, len(batch))
+	for i, c := range batch {
+		order[i] = i
+		if f, ok := p.Site.File(c.Path); ok {
+			sizes[i] = f.Size
+		}
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(sizes[a], sizes[b]) })
+	rank := make([]int, len(batch))
+	for r, i := range order {
+		rank[i] = r
+	}
+	return rank
+}
 
 // batches divides the changes, which stay in order.
 func (p *Plan) batches() [][]Change {
