@@ -94,7 +94,7 @@ func TestWrongUsage(t *testing.T) {
 		{[]string{"demo", "--format", "json"}, "demo prints text only"},
 		{[]string{"manifest", "dist"}, "--write makes one"},
 		{[]string{"manifest", "gone.json"}, "gone.json"},
-		{[]string{"manifest", "http://127.0.0.1:1/"}, "connection refused"},
+		{[]string{"manifest", "http://127.0.0.1:1/"}, "does not answer: dial tcp"},
 		{[]string{"manifest", "file.html", "--write"}, "needs the folder of the site"},
 		{[]string{"icons", "dist/mark.svg"}, "--out DIR says where"},
 		{[]string{"explain", "unusable"}, "do you mean icons/unusable?"},
@@ -237,7 +237,7 @@ func TestLiveAddresses(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal([]byte(out), &v))
 	assert.Equal(t, 1, v.Pages)
-	assert.Equal(t, "the limit of 1 pages", v.Crawl.Stopped)
+	assert.Equal(t, "the limit of 1 page", v.Crawl.Stopped)
 	code, _, errs = program(t, "manifest", server.URL)
 	assert.Equal(t, ExitUsage, code)
 	assert.Contains(t, errs, "links no manifest")

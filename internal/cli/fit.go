@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -66,18 +67,7 @@ taken from the pages; the summary says which, and where they came from. A second
 			if dryRun {
 				return a.dryRun(plan)
 			}
-			step, end = a.progress("Writing")
-			err = plan.Apply(cmd.Context(), step)
-			end()
-			if err != nil {
-				return broken(err)
-			}
-			return a.emit(func(st *present.Style) error {
-				if err := st.Fit(plan, false); err != nil {
-					return err
-				}
-				return st.Next("tachyform rehearse "+s.Dir, "see every page without a network", "tachyform audit "+s.Dir, "see whether it installs, and where")
-			}, present.FitOf(plan, false))
+			return a.apply(cmd.Context(), plan, "tachyform rehearse "+s.Dir, "see every page without a network", "tachyform audit "+s.Dir, "see whether it installs, and where")
 		},
 	}
 	f := cmd.Flags()
@@ -92,6 +82,22 @@ taken from the pages; the summary says which, and where they came from. A second
 	f.BoolVar(&shots, "screenshots", false, "let Chromium draw the start page, narrow and wide, for the dialogue to install")
 	f.BoolVar(&replace, "replace-worker", false, "put our worker in the place of the site's own")
 	return cmd
+}
+
+// apply writes a plan and says what came of it, and what to do next.
+func (a *app) apply(ctx context.Context, plan *fitting.Plan, next ...string) error {
+	step, end := a.progress("Writing")
+	err := plan.Apply(ctx, step)
+	end()
+	if err != nil {
+		return broken(err)
+	}
+	return a.emit(func(st *present.Style) error {
+		if err := st.Fit(plan, false); err != nil {
+			return err
+		}
+		return st.Next(next...)
+	}, present.FitOf(plan, false))
 }
 
 // maxShown is how many changes a dry run shows on standard output.

@@ -98,16 +98,5 @@ func (a *app) writeManifest(ctx context.Context, args []string, base string, sho
 	if err != nil {
 		return fitError(err)
 	}
-	step, end = a.progress("Writing")
-	err = plan.Apply(ctx, step)
-	end()
-	if err != nil {
-		return broken(err)
-	}
-	return a.emit(func(st *present.Style) error {
-		if err := st.Fit(plan, false); err != nil {
-			return err
-		}
-		return st.Next("tachyform manifest "+s.Dir, "see what browsers make of it", "tachyform fit "+s.Dir, "add icons and the worker")
-	}, present.FitOf(plan, false))
+	return a.apply(ctx, plan, "tachyform manifest "+s.Dir, "see what browsers make of it", "tachyform fit "+s.Dir, "add icons and the worker")
 }

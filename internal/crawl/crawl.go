@@ -19,6 +19,7 @@ import (
 	"sync"
 	"time"
 
+	humanize "github.com/dustin/go-humanize/english"
 	"github.com/temoto/robotstxt"
 	"golang.org/x/sync/errgroup"
 
@@ -339,7 +340,7 @@ func (c *crawler) fresh(items []item) []item {
 			continue
 		}
 		if it.page && c.pages >= c.limits.Pages {
-			c.report.Stopped = fmt.Sprintf("the limit of %d pages", c.limits.Pages)
+			c.report.Stopped = "the limit of " + humanize.Plural(c.limits.Pages, "page", "")
 			continue
 		}
 		if c.robots != nil && !c.robots.TestAgent(it.url, Agent) {

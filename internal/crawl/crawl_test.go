@@ -135,7 +135,7 @@ func TestLimits(t *testing.T) {
 		return l
 	}
 	r, paths := take(t, s.URL, with(func(l *Limits) { l.Pages = 1 }))
-	assert.Equal(t, "the limit of 1 pages", r.Report.Stopped)
+	assert.Equal(t, "the limit of 1 page", r.Report.Stopped)
 	assert.NotContains(t, paths, "/fares")
 	assert.Contains(t, paths, "/sea.png", "what the page needs is read all the same")
 	r, paths = take(t, s.URL, with(func(l *Limits) { l.Depth = 1 }))

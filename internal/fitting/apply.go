@@ -189,8 +189,8 @@ func tempName(p string) string { return path.Join(sparesDir, quick([]byte(p))) }
 // write puts the changes in place, batch by batch: all of a batch is durable before the first file is replaced.
 //
 // Making a file is dear, so that files are used again where the system can exchange two names: what a page was becomes
-// the spare file that a later batch writes to, once its exchange is durable
-// too, so that even a power cut finds each page old or new.
+// the spare file that a later batch writes to, once its exchange is
+// durable too, so that even a power cut finds each page old or new.
 func (p *Plan) write(ctx context.Context, progress func(done, total int)) (int, error) {
 	spare, err := p.Site.Spares(sparesDir)
 	if err != nil {

@@ -20,7 +20,6 @@ import (
 
 	"tachyform/internal/config"
 	"tachyform/internal/manifest"
-	"tachyform/internal/pagehead"
 	"tachyform/internal/site"
 )
 
@@ -221,67 +220,6 @@ func TestBrokenManifestStopsBeforeAnythingIsWritten(t *testing.T) {
 	assert.Contains(t, err.Error(), "app.webmanifest:1:11")
 	same(t, before, tree(t, dir))
 }
-
-func TestConflictsAreNamed(t *testing.T) {
-	dir := write(t, t.TempDir(), small)
-	write(t, dir, map[string]string{"post/index.html": "<head>\n<link rel=manifest href=other.json></head>"})
-	p := fit(t, dir, nil, Options{})
-	require.Len(t, p.Conflicts, 1)
-	assert.Equal(t, "post/index.html", p.Conflicts[0].File)
-	assert.Equal(t, []int{2, 25}, []int{p.Conflicts[0].Line, p.Conflicts[0].Column})
-	write(t, dir, map[string]string{"post/index.html": "<head>\n<link rel=manifest href=other.json>\n<meta name=theme-color content=lime>\n</head>"})
-	p = fit(t, dir, nil, Options{})
-	require.Len(t, p.Conflicts, 2)
-	assert.Contains(t, p.Conflicts[1].Message, "has the theme colour lime of its own, the manifest says #aa0033")
-	assert.Equal(t, 3, p.Conflicts[1].Line)
-	cfg := &config.Config{Pages: config.Pages{Conflicts: config.Outrank}}
-	assert.Empty(t, fit(t, dir, cfg, Options{}).Conflicts)
-	head, err := pagehead.Read("x.html", []byte(read(t, dir, "post/index.html")))
-	require.NoError(t, err)
-	first := map[string]string{}
-	for _, tag := range head.Tags {
-		if first[tag.Kind] == "" {
-			first[tag.Kind] = tag.Value
-		}
-	}
-	assert.Equal(t, "/manifest.webmanifest", first["manifest"], "browsers take the first link")
-	assert.Equal(t, "#aa0033", first["theme-color"])
-	assert.Empty(t, fit(t, dir, cfg, Options{}).paths())
-	fit(t, dir, nil, Options{})
-	strip(t, dir)
-	write(t, dir, map[string]string{"post/index.html": "<meta name=theme-color content=lime><meta charset=utf-8>"})
-	assert.Len(t, fit(t, dir, cfg, Options{}).Conflicts, 1, "an insertion before the declaration of the encoding is not safe")
-}
-
-// Of large sites the survey's findings are used instead of reading every page again; both ways must come to the same.
-func TestLargeSitesAreFittedAlike(t *testing.T) {
-	files := map[string]string{"crlf.html": "<head>\r\n  <title>x</title>\r\n</head>", "wide.html": "\xff\xfe<\x00p\x00>\x00", "empty.html": "", "own/page.html": "<link rel=manifest href=mine.json>",
-		"other.html": "<base href=https://other.example/><p>", "old.html": "<p>" + beginMark, "left/a.html": "<p>a", "x.xhtml": "<html xmlns=\"http://www.w3.org/1999/xhtml\"><head/></html>", "colour.html": "<meta name=theme-color content=red>"}
-	cfg := &config.Config{Pages: config.Pages{Leave: []string{"/left/**"}}}
-	trees := map[bool]map[string][32]byte{}
-	for _, many := range []bool{false, true} {
-		dir := write(t, write(t, t.TempDir(), small), files)
-		before := tree(t, dir)
-		opts := Options{}
-		if many {
-			opts.listed = 1
-		}
-		p := fit(t, dir, cfg, opts)
-		assert.NotEmpty(t, p.Left)
-		assert.Empty(t, fit(t, dir, cfg, opts).paths(), "nothing is left to do")
-		trees[many] = tree(t, dir)
-		delete(trees[many], "sw.js")
-		delete(trees[many], recordFile)
-		write(t, dir, map[string]string{"crlf.html": strings.Replace(read(t, dir, "crlf.html"), "manifest.webmanifest", "older.webmanifest", 1)})
-		assert.Equal(t, []string{"crlf.html"}, fit(t, dir, cfg, opts).paths(), "an insertion of another fit is replaced")
-		assert.Equal(t, []string{"crlf.html"}, fit(t, dir, &config.Config{Pages: config.Pages{Leave: []string{"/left/**", "/crlf.html"}}}, opts).paths()[:1], "and taken out again")
-		strip(t, dir)
-		same(t, before, tree(t, dir))
-	}
-	same(t, trees[false], trees[true])
-}
-
-const beginMark = "<!--tachyform: fit wrote this, strip removes it-->"
 
 func TestForeignWorker(t *testing.T) {
 	own := map[string]string{"main.js": `navigator.serviceWorker.register("/push.js")`, "push.js": "onpush = () => {}"}
@@ -491,76 +429,6 @@ func TestLetterMark(t *testing.T) {
 	assert.Equal(t, "#10202c", ink("#ffffff"))
 }
 
-// strip takes everything out of a folder.
-func strip(t testing.TB, dir string) *Removal {
-	t.Helper()
-	s, err := site.Open(dir, "/")
-	require.NoError(t, err)
-	defer s.Close()
-	r, err := Unfit(context.Background(), s, nil)
-	require.NoError(t, err)
-	require.NoError(t, r.Apply(context.Background(), nil))
-	return r
-}
-
-func TestStripRestoresEveryByte(t *testing.T) {
-	for name, c := range map[string]struct {
-		files map[string]string
-		opts  Options
-	}{
-		"plain":        {nil, Options{}},
-		"own manifest": {map[string]string{"manifest.json": "{\"name\":\"Mine\"}"}, Options{}},
-		"own worker":   {map[string]string{"main.js": `navigator.serviceWorker.register("/sw.js")`, "sw.js": "onfetch = () => {}"}, Options{ReplaceWorker: true}},
-		"odd pages":    {map[string]string{"a.html": "\xff\xfe<\x00p\x00>\x00", "b.html": "", "c.html": "<p>\r", "icons/own.svg": "x"}, Options{}},
-	} {
-		t.Run(name, func(t *testing.T) {
-			dir := write(t, write(t, t.TempDir(), small), c.files)
-			before := tree(t, dir)
-			fit(t, dir, nil, c.opts)
-			fit(t, dir, nil, Options{})
-			r := strip(t, dir)
-			assert.Empty(t, r.Kept)
-			same(t, before, tree(t, dir))
-			assert.NoDirExists(t, filepath.Join(dir, site.OwnDir))
-			assert.True(t, strip(t, dir).Nothing())
-		})
-	}
-}
-
-func TestStripKeepsWhatSomebodyChanged(t *testing.T) {
-	dir := write(t, write(t, t.TempDir(), small), map[string]string{"manifest.json": "{\"name\":\"Mine\"}"})
-	fit(t, dir, nil, Options{})
-	edited := read(t, dir, "index.html") + "<p>more"
-	write(t, dir, map[string]string{"offline.html": "<p>mine now", "manifest.json": "{\"name\":\"Changed\"}", "index.html": edited, "post/index.html": strings.Replace(read(t, dir, "post/index.html"), endMark, "", 1)})
-	r := strip(t, dir)
-	kept := map[string]string{}
-	for _, k := range r.Kept {
-		kept[k.Path] = k.Why
-	}
-	assert.Len(t, kept, 3)
-	assert.Contains(t, kept["offline.html"], "somebody changed it")
-	assert.Contains(t, kept["post/index.html"], "lost its end")
-	assert.Equal(t, small["index.html"]+"<p>more", read(t, dir, "index.html"))
-	assert.Equal(t, "{\"name\":\"Changed\"}", read(t, dir, "manifest.json"))
-	assert.NoFileExists(t, filepath.Join(dir, "sw.js"))
-}
-
-const endMark = "<!--/tachyform-->"
-
-func TestStripThatWasInterrupted(t *testing.T) {
-	dir := write(t, write(t, t.TempDir(), small), map[string]string{"manifest.json": "{\"name\":\"Mine\"}"})
-	before := tree(t, dir)
-	fit(t, dir, nil, Options{})
-	s, err := site.Open(dir, "/")
-	require.NoError(t, err)
-	defer s.Close()
-	r, err := Unfit(context.Background(), s, nil)
-	require.NoError(t, err)
-	require.NoError(t, r.plan.locked(func() error { return r.plan.apply(context.Background(), nil) })) // and then the power fails
-	strip(t, dir)
-	same(t, before, tree(t, dir))
-}
-
 func TestDraftSaysWhatFitDoes(t *testing.T) {
 	files := map[string]string{"account/index.html": "<input type=password>", "main.js": `fetch("/data.json"); fetch("/api/boats?x=1"); fetch("/api/book", {method: "POST"})`, "data.json": "{}",
 		"odd (1)*.html": "<title>Odd \"one\"\\ - Kelda Mail</title><script src=/main.js></script>"}
@@ -660,4 +528,34 @@ func TestManifestOnly(t *testing.T) {
 	assert.Empty(t, fit(t, dir, nil, Options{ManifestOnly: true}).paths(), "nothing of a whole fit is taken out")
 	strip(t, dir)
 	same(t, before, tree(t, dir))
+}
+
+func TestOtherMastersAndEffort(t *testing.T) {
+	drawing := func(colour string) string {
+		return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><circle cx="4" cy="4" r="4" fill="` + colour + `"/><path d="M1 1l5 6" stroke="#fff"/></svg>`
+	}
+	dir := write(t, t.TempDir(), small)
+	write(t, dir, map[string]string{"red.svg": drawing("red"), "lime.svg": drawing("lime"), "blue.svg": drawing("blue")})
+	made := func(icons config.Icons) map[string]string {
+		icons.Master = "red.svg"
+		fit(t, dir, &config.Config{Icons: icons}, Options{})
+		out := map[string]string{}
+		for _, name := range []string{"favicon.ico", "icons/icon-192.png", "icons/maskable-512.png"} {
+			out[name] = read(t, dir, name)
+		}
+		return out
+	}
+	differ := func(a, b map[string]string) (names []string) {
+		for name := range a {
+			if a[name] != b[name] {
+				names = append(names, name)
+			}
+		}
+		return names
+	}
+	plain := made(config.Icons{})
+	assert.Equal(t, []string{"favicon.ico"}, differ(plain, made(config.Icons{Small: "lime.svg"})))
+	assert.Equal(t, []string{"icons/maskable-512.png"}, differ(plain, made(config.Icons{Maskable: "blue.svg"})))
+	assert.Less(t, len(made(config.Icons{Effort: "small"})["icons/icon-192.png"]), len(made(config.Icons{Effort: "quick"})["icons/icon-192.png"]))
+	assert.Equal(t, plain, made(config.Icons{}))
 }

@@ -52,15 +52,12 @@ func shorten(name string) string {
 		}
 		short = next
 	}
-	for _, r := range name {
-		if short != "" && !strings.HasPrefix(name, short) || short != "" && strings.ContainsRune(short, ' ') {
-			break
-		}
-		if next := short + string(r); short == "" || strings.HasPrefix(name, next) && !strings.Contains(name[:len(next)], " ") {
-			if ems(next) > labelWidth {
+	if short == "" { // not even the first word fits
+		for _, r := range name {
+			if ems(short+string(r)) > labelWidth {
 				break
 			}
-			short = next
+			short += string(r)
 		}
 	}
 	short = strings.TrimRight(short, " ,.:;-–—&")

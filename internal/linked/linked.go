@@ -200,7 +200,14 @@ func get(ctx context.Context, address string) (data []byte, kind, final string, 
 	}}
 	res, err := client.Do(req)
 	if err != nil {
-		return nil, "", "", err
+		var ue *url.Error
+		if errors.As(err, &ue) {
+			err = ue.Err
+		}
+		if strings.HasPrefix(err.Error(), "redirects") {
+			return nil, "", "", fmt.Errorf("%s %w", address, err)
+		}
+		return nil, "", "", fmt.Errorf("%s does not answer: %w", address, err)
 	}
 	defer res.Body.Close()
 	if res.StatusCode/100 != 2 {

@@ -1,6 +1,7 @@
 package present
 
 import (
+	"slices"
 	"strings"
 
 	"tachyform/internal/crawl"
@@ -192,8 +193,11 @@ func (s *Style) surveyed(r *survey.Summary) {
 		}
 		s.row("policy", s.warn.Render(c.Path)+": "+c.Why)
 	}
-	if len(r.Storage) > 0 {
+	switch {
+	case len(r.Storage) > 0:
 		s.row("keeps data in", strings.Join(r.Storage, ", "))
+	case slices.ContainsFunc(r.Kinds, func(k survey.Kind) bool { return k.Kind == "script" }):
+		s.row("keeps data in", "memory only, as far as scripts show"+s.faint.Render(": it is gone when the page is left"))
 	}
 	byWhy := map[string][]string{}
 	var order []string
