@@ -116,6 +116,7 @@ func TestDrawingsAsInChromium(t *testing.T) {
 			right++
 			continue
 		}
+		assert.NotEmpty(t, said.Remarks, "%s (%s) differs, and nothing is said", n, from[n])
 		t.Logf("%s (%s): mean difference %.2f%%, %.2f%% of the pixels clearly off; said: %v", n, from[n], mean*100, off*100, said.Remarks)
 	}
 	t.Logf("%d of %d as Chromium draws them", right, len(names))

@@ -178,13 +178,16 @@ func TestWarnings(t *testing.T) {
 	}
 	for data, want := range map[string]string{
 		svg(`<text y="5">A</text>`): "text to paths", svg(`<foreignObject/>`): "foreignObject", svg(`<script/>`): "script", svg(`<animate/>`): "animated",
-		svg(`<image href="photo.jpg"/>`): "other files",
+		svg(`<image href="photo.jpg"/>`):                                                                   "other files",
+		svg(`<path d="M1 1` + strings.Repeat("l8 .01-8 .01", 100) + `z"/>`):                                "402 coordinates in a view box of 10",
 		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><rect width="9" height="9"/></svg>`: "nearly empty",
 		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 10"><rect width="20" height="10"/></svg>`: "not square",
 	} {
 		assert.Contains(t, strings.Join(load(t, data).Warnings, "\n"), want)
 	}
 	assert.Empty(t, load(t, disc).Warnings)
+	roomy := `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100"><rect width="90" height="90"/><path d="M1 1` + strings.Repeat("l8 .01-8 .01", 100) + `z"/></svg>`
+	assert.Empty(t, load(t, roomy).Warnings, "as many coordinates have room in a larger view box")
 }
 
 func TestPNGIsLossless(t *testing.T) {

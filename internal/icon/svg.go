@@ -71,7 +71,33 @@ var (
 	foreign = tagOf("foreignObject")
 	scripts = tagOf("script")
 	animate = tagOf("(?:animate|animateTransform|animateMotion|set)")
+
+	pathData = regexp.MustCompile(`\sd\s*=\s*(?:"([^"]*)"|'([^']*)')`)
+	numeral  = regexp.MustCompile(`-?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?`)
 )
+
+// Outlines of so many coordinates, and of so many for each unit of the view box, run to and fro within single pixels.
+// Renderers add up the soft edges of such lines differently.
+const (
+	denseOutline = 300
+	densePerUnit = 25
+)
+
+// densest gives the coordinates of the longest outline that is too dense for a view box, 0 when there is none.
+func densest(src string, side float64) int {
+	most := 0
+	for _, d := range pathData.FindAllStringSubmatch(src, -1) {
+		for _, outline := range strings.FieldsFunc(d[1]+d[2], func(r rune) bool { return r == 'M' || r == 'm' }) {
+			if len(outline) > denseOutline {
+				most = max(most, len(numeral.FindAllStringIndex(outline, -1)))
+			}
+		}
+	}
+	if most < denseOutline || side <= 0 || float64(most) < densePerUnit*side {
+		return 0
+	}
+	return most
+}
 
 // readSVG checks an SVG source and measures it. The warnings say what will not be drawn as a browser would.
 func readSVG(ctx context.Context, src string) (*svgDoc, []string, error) {
@@ -139,6 +165,9 @@ func readSVG(ctx context.Context, src string) (*svgDoc, []string, error) {
 			} else {
 				k := min(w/bw, h/bh)
 				d.x, d.y, d.w, d.h = x-(w/k-bw)/2, y-(h/k-bh)/2, w/k, h/k
+			}
+			if n := densest(src, max(bw, bh)); n > 0 {
+				warn = append(warn, fmt.Sprintf("one of its outlines has %d coordinates in a view box of %g: lines that lie closer together than a pixel come out darker or lighter in browsers; compare the icons with the drawing, or simplify the outline", n, max(bw, bh)))
 			}
 		}
 	}
