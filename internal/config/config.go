@@ -10,7 +10,6 @@ import (
 	"reflect"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/agnivade/levenshtein"
 	"github.com/bmatcuk/doublestar/v4"
@@ -18,7 +17,6 @@ import (
 	"github.com/pelletier/go-toml/v2"
 
 	"tachyform/internal/manifest"
-	"tachyform/internal/worker"
 )
 
 // Name is how a configuration file is called.
@@ -29,18 +27,21 @@ const DefaultCeiling = 3_000_000
 
 // Config is a whole configuration. Empty members mean that good values are inferred.
 type Config struct {
-	File    string    `toml:"-"` // where it was read from, "" for none
-	Site    string    `toml:"site"`
-	Base    string    `toml:"base"`
-	App     App       `toml:"app"`
-	Icons   Icons     `toml:"icons"`
-	Stow    Stow      `toml:"stow"`
-	Rules   []Rule    `toml:"rule"`
-	Offline Offline   `toml:"offline"`
-	Update  Update    `toml:"update"`
-	Pages   Pages     `toml:"pages"`
-	Audit   Audit     `toml:"audit"`
-	Server  ServerAll `toml:"server"`
+	File    string      `toml:"-"` // where it was read from, "" for none
+	Site    string      `toml:"site"`
+	Base    string      `toml:"base"`
+	App     App         `toml:"app"`
+	Icons   Icons       `toml:"icons"`
+	Stow    Stow        `toml:"stow"`
+	Rules   []Rule      `toml:"rule"`
+	Offline Offline     `toml:"offline"`
+	Update  Update      `toml:"update"`
+	Worker  WorkerTable `toml:"worker"`
+	Pages   Pages       `toml:"pages"`
+	Audit   Audit       `toml:"audit"`
+	Server  ServerAll   `toml:"server"`
+
+	text string // of the file
 }
 
 // App holds web app manifest members by their standard names.
@@ -77,24 +78,12 @@ type Stow struct {
 	Strict  bool     `toml:"strict"`
 }
 
-// Rule says how requests that match a pattern are answered.
-type Rule struct {
-	Match    string `toml:"match"`
-	Answer   string `toml:"answer"`
-	Patience string `toml:"patience"`
-	Keep     Keep   `toml:"keep"`
-}
-
-// Keep bounds what a rule stores.
-type Keep struct {
-	Entries int `toml:"entries"`
-}
-
 // Offline says what is shown for navigations that cannot be answered.
 type Offline struct {
 	Page   string   `toml:"page"`
 	Shell  string   `toml:"shell"`
 	Except []string `toml:"except"`
+	Image  string   `toml:"image"` // shown for images that cannot be had
 }
 
 // Update says when a new release takes over.
@@ -224,7 +213,7 @@ func Parse(file string, data []byte) (*Config, error) {
 	case err != nil:
 		return nil, &Error{File: file, Message: err.Error()}
 	}
-	c.File = file
+	c.File, c.text = file, string(data)
 	if mistakes := c.check(data); len(mistakes) > 0 {
 		return nil, errors.Join(mistakes...)
 	}
@@ -244,7 +233,7 @@ func suggest(key []string) string {
 		}
 		names := map[string]reflect.Type{}
 		for f := range t.NumField() {
-			if n := t.Field(f).Tag.Get("toml"); n != "-" {
+			if n := t.Field(f).Tag.Get("toml"); n != "-" && n != "" {
 				names[n] = t.Field(f).Type
 			}
 		}
@@ -318,24 +307,58 @@ func (c *Config) check(data []byte) []error {
 	if c.Offline.Page != "" && c.Offline.Shell != "" {
 		add("shell", c.Offline.Shell, "[offline] has both page and shell; give one")
 	}
-	for _, r := range c.Rules {
-		if _, err := worker.Pattern(r.Match); err != nil || r.Match == "" {
-			add("match", r.Match, "match = %q is no path pattern that is supported", r.Match)
+	oneOf("first", c.Worker.First, "ours")
+	if w := c.Worker; w.First != "" && w.Beside == "" {
+		add("first", w.First, "first says who is asked first of two workers; name the other with beside")
+	}
+	if b := c.Worker.Beside; b != "" && !strings.HasPrefix(b, "/") {
+		add("beside", b, "beside: %q does not begin with a slash; paths are those of URLs", b)
+	}
+	tables := headers(string(data), "[[rule]]")
+	for i := range c.Rules {
+		from := 0
+		if i < len(tables) {
+			from = tables[i]
 		}
-		if r.Answer == "" {
-			add("match", r.Match, "the rule for %q has no answer; it is one of %s", r.Match, strings.Join(worker.Answers, ", "))
-		}
-		oneOf("answer", r.Answer, worker.Answers...)
-		if r.Patience != "" {
-			if d, err := time.ParseDuration(r.Patience); err != nil || d <= 0 {
-				add("patience", r.Patience, "patience = %q is no duration such as \"2.5s\"", r.Patience)
-			}
-		}
-		if r.Keep.Entries < 0 {
-			add("entries", "", "keep.entries is negative")
+		checkRule(&c.Rules[i], func(key, value, format string, args ...any) {
+			line, column := placeFrom(string(data), from, key, value)
+			out = append(out, &Error{c.File, line, column, fmt.Sprintf(format, args...)})
+		})
+	}
+	return out
+}
+
+// headers gives the lines, from 0, at which tables of a name begin.
+func headers(data, name string) []int {
+	var out []int
+	for i, l := range strings.Split(data, "\n") {
+		if strings.HasPrefix(strings.ReplaceAll(strings.TrimSpace(l), " ", ""), name) {
+			out = append(out, i)
 		}
 	}
 	return out
+}
+
+// RulePlace gives the place of the match of the rule with a number, from 0; 0, 0 when it is not known.
+func (c *Config) RulePlace(number int) (line, column int) {
+	tables := headers(c.text, "[[rule]]")
+	if number >= len(tables) || number >= len(c.Rules) {
+		return 0, 0
+	}
+	return placeFrom(c.text, tables[number], "match", c.Rules[number].Match)
+}
+
+// Place gives the place that sets a key to a value; 0, 0 when it is not known.
+func (c *Config) Place(key, value string) (line, column int) { return place(c.text, key, value) }
+
+// placeFrom finds the line that sets key to value behind a line.
+func placeFrom(data string, from int, key, value string) (line, column int) {
+	lines := strings.Split(data, "\n")
+	line, column = place(strings.Join(lines[from:], "\n"), key, value)
+	if line > 0 {
+		line += from
+	}
+	return line, column
 }
 
 // place finds the line that sets key to value.

@@ -157,7 +157,7 @@ func TestNothingOfNoUseIsStowed(t *testing.T) {
 		assert.NotContains(t, sw, never)
 	}
 	assert.NotContains(t, sw, "\"/login.html\":")
-	assert.Contains(t, sw, `{ match: "^/login\\.html$", answer: "network-only" }`)
+	assert.Contains(t, sw, `{ match: "^/login\\.html(?:\\?[\\s\\S]*)?$", answer: "network-only" }`)
 	assert.Contains(t, sw, "\"/offline.html\": \"~")
 	assert.Len(t, p.Stowed.Never, 3)
 }

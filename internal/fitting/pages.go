@@ -78,8 +78,26 @@ func (f *fitter) edit(name, url string, src []byte) ([]byte, []Conflict, error) 
 		line, column := markup.Position(clean, c.tag.Offset)
 		conflicts = append(conflicts, Conflict{name, line, column, c.message})
 	}
-	return head.Edit(clean, insert), conflicts, nil
+	return head.Edit(clean, f.digested(clean, head, insert)), conflicts, nil
 }
+
+// digested writes the page's digest into our script tag, so that the worker knows the page even when the host rewrites it
+// on its way. The digest is made with zeros in its place. Sites of so many pages that the worker lists none do without.
+func (f *fitter) digested(clean []byte, head *pagehead.Head, insert []pagehead.Element) []pagehead.Element {
+	last := len(insert) - 1
+	if f.many || last < 0 || insert[last].Name != "script" {
+		return insert
+	}
+	with := func(digest string) []pagehead.Element {
+		e := insert[last]
+		e.Attrs = append(slices.Clone(e.Attrs), [2]string{digestAttr, digest})
+		return append(slices.Clone(insert[:last]), e)
+	}
+	return with(release.Digest(head.Edit(clean, with(strings.Repeat("0", release.DigestLength)))))
+}
+
+// digestAttr is the attribute of our script tag that holds the page's digest.
+const digestAttr = "data-digest"
 
 // clash is a tag of a page that says something else than ours would.
 type clash struct {
@@ -335,20 +353,26 @@ func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
 	return digests, nil
 }
 
-// releaseOf gives the digest of a page for the worker's table. One that holds the page script is checked by that.
+// releaseOf gives the digest of a page for the worker's table. One that holds its digest is known by that, one that only
+// holds the page script by that.
 func (f *fitter) releaseOf(page []byte) string {
-	d := release.Digest(page)
 	if f.script == "" || f.cfg.Stow.Strict {
-		return d
+		return release.Digest(page)
 	}
 	plain := page
 	if bytes.HasPrefix(page, []byte("\xff\xfe")) || bytes.HasPrefix(page, []byte("\xfe\xff")) {
 		plain = bytes.ReplaceAll(page, []byte{0}, nil)
 	}
-	if bytes.Contains(plain, []byte(f.script)) {
-		return worker.Loose(d)
+	if _, behind, ok := bytes.Cut(plain, []byte(`"`+f.script+`" defer`)); ok {
+		at := bytes.Index(behind, []byte(digestAttr+`="`))
+		if from := at + len(digestAttr) + 2; at >= 0 && at < 20 && len(behind) >= from+release.DigestLength {
+			return worker.Held(string(behind[from : from+release.DigestLength]))
+		}
 	}
-	return d
+	if bytes.Contains(plain, []byte(f.script)) {
+		return worker.Loose(release.Digest(page))
+	}
+	return release.Digest(page)
 }
 
 // buffers are used again from page to page.

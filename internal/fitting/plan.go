@@ -11,11 +11,9 @@ import (
 	"fmt"
 	"path"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"sort"
 	"strings"
-	"time"
 
 	"tachyform/internal/config"
 	"tachyform/internal/icon"
@@ -54,7 +52,8 @@ type Change struct {
 	keep   bool   // what stands there is not ours and must be kept for strip
 }
 
-// Conflict is a tag of a page that says something else than fit would.
+// Conflict is a tag of a page that says something else than fit would, or something in the configuration that does not
+// do what it seems to.
 type Conflict struct {
 	File         string
 	Line, Column int
@@ -83,6 +82,7 @@ type Plan struct {
 	Manifest   string // path of the manifest
 	Worker     string // path of our worker, "" when none is written
 	Foreign    *survey.Registration
+	Caching    *worker.Plan // what our worker is written from, nil when none is written
 
 	fitter *fitter
 	record *record
@@ -407,7 +407,11 @@ func (f *fitter) chooseWorker() string {
 func (f *fitter) scriptAndOffline(workerPath string) (string, error) {
 	p := f.free("sw-page.js", "app-sw-page.js")
 	f.script = f.url(p)
-	f.write("page script", p, worker.PageScript(f.url(workerPath), f.site.Base))
+	script, err := worker.PageScript(f.url(workerPath), f.site.Base, f.cfg.Worker.Minify)
+	if err != nil {
+		return "", err
+	}
+	f.write("page script", p, script)
 	switch o := f.cfg.Offline; {
 	case o.Shell != "" || o.Page != "":
 		u := o.Shell + o.Page
@@ -432,54 +436,6 @@ func (f *fitter) scriptAndOffline(workerPath string) (string, error) {
 	}
 	f.write("offline page", "offline.html", data)
 	return f.url("offline.html"), nil
-}
-
-// rules turns the configuration's rules and what the survey saw into the worker's.
-func (f *fitter) rules() ([]worker.Rule, error) {
-	var out []worker.Rule
-	for _, g := range f.cfg.Offline.Except {
-		out = append(out, worker.Rule{Match: worker.Glob(g), Answer: "leave"})
-	}
-	for _, r := range f.cfg.Rules {
-		m, err := worker.Pattern(r.Match)
-		if err != nil {
-			return nil, err
-		}
-		w := worker.Rule{Match: m, Answer: r.Answer, Patience: 3000, Entries: 50}
-		if d, err := time.ParseDuration(r.Patience); err == nil {
-			w.Patience = int(d.Milliseconds())
-		}
-		if r.Keep.Entries > 0 {
-			w.Entries = r.Keep.Entries
-		}
-		out = append(out, w)
-	}
-	for _, g := range f.cfg.Stow.Never {
-		out = append(out, worker.Rule{Match: worker.Glob(g), Answer: "network-only"})
-	}
-	for _, p := range f.inv.Pages {
-		if p.Personal != "" && len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) == 0 {
-			out = append(out, worker.Rule{Match: "^" + quote(p.File.URL) + "$", Answer: "network-only"})
-		}
-	}
-	for _, u := range f.inv.Data {
-		if matched(out, u) {
-			continue // the configuration has an answer
-		}
-		out = append(out, worker.Rule{Match: "^" + quote(u) + "$", Answer: "network-first", Patience: 3000, Entries: 50})
-		f.plan.Inferences = append(f.plan.Inferences, Inference{"rule", u + " network-first, patience 3 s", "a script fetches it as data"})
-	}
-	return out, nil
-}
-
-// matched says whether some rule answers a URL.
-func matched(rules []worker.Rule, u string) bool {
-	for _, r := range rules {
-		if re, err := regexp.Compile(r.Match); err == nil && re.MatchString(u) {
-			return true
-		}
-	}
-	return false
 }
 
 // finish compares what should stand in the site with what does.

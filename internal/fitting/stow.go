@@ -1,11 +1,13 @@
 package fitting
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"path"
 	"regexp"
 	"runtime"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -32,9 +34,12 @@ func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests
 		return err
 	}
 	plan := &worker.Plan{Base: f.site.Base, Script: f.script, Now: map[string]string{}, Later: map[string]string{}, Rules: rules,
-		Offline: offline, Takeover: f.cfg.Update.Takeover}
-	if plan.Takeover == "" {
-		plan.Takeover = "next-visit"
+		Offline: offline, Takeover: cmp.Or(f.cfg.Update.Takeover, "next-visit"), Minify: f.cfg.Worker.Minify}
+	if plan.Image, err = f.named("image", f.cfg.Offline.Image); err != nil {
+		return err
+	}
+	if plan.Beside, err = f.beside(workerPath); err != nil {
+		return err
 	}
 	now, later, err := f.stow(workerPath, offline)
 	if err != nil {
@@ -50,10 +55,75 @@ func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests
 		plan.Later[file.URL] = digests[file.Path]
 	}
 	if f.plan.Stowed.AsVisited {
-		plan.Rules = append(plan.Rules, worker.Rule{Match: "^" + quote(f.site.Base), Answer: "network-first", Patience: 4000, Entries: 500})
+		plan.Rules = append(plan.Rules, worker.Rule{Source: f.site.Base + "*", Match: "^" + quote(f.site.Base), Answer: worker.NetworkFirst, Patience: 4000, Entries: 500})
 	}
-	f.write("worker", workerPath, worker.Worker(plan))
+	plan.Preload = f.preloads(plan.Rules)
+	f.lookOver(plan, now, later)
+	src, err := worker.Worker(plan)
+	if err != nil {
+		return err
+	}
+	f.write("worker", workerPath, src)
+	f.plan.Caching = plan
 	return nil
+}
+
+// named finds a file that the configuration names by its URL, "" for none.
+func (f *fitter) named(key, u string) (string, error) {
+	if u == "" {
+		return "", nil
+	}
+	file := f.inv.FileOf(u)
+	if file == nil {
+		return "", fmt.Errorf("%s: %s names %s, which is not in the site", f.cfg.File, key, u)
+	}
+	return file.URL, nil
+}
+
+// preloads says whether pages are answered from the network first, so that asking it while the worker starts saves time.
+func (f *fitter) preloads(rules []worker.Rule) bool {
+	for _, p := range f.inv.Pages {
+		for i := range rules {
+			if rules[i].Matches(worker.Asked{Address: p.File.URL, Destination: "document"}) {
+				if rules[i].Answer == worker.NetworkFirst {
+					return true
+				}
+				break
+			}
+		}
+	}
+	return false
+}
+
+// rules turns the configuration's rules and what the survey saw into the worker's.
+func (f *fitter) rules() ([]worker.Rule, error) {
+	var out []worker.Rule
+	for _, g := range f.cfg.Offline.Except {
+		out = append(out, worker.Leave(g))
+	}
+	for i := range f.cfg.Rules {
+		r, err := f.cfg.Rules[i].Worker()
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, r)
+	}
+	for _, g := range f.cfg.Stow.Never {
+		out = append(out, worker.NetworkOnlyRule(g))
+	}
+	for _, p := range f.inv.Pages {
+		if p.Personal != "" && len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) == 0 {
+			out = append(out, worker.Rule{Source: p.File.URL, Match: "^" + quote(p.File.URL) + `(?:\?[\s\S]*)?$`, Answer: worker.NetworkOnly})
+		}
+	}
+	for _, u := range f.inv.Data {
+		if slices.ContainsFunc(out, func(r worker.Rule) bool { return r.Matches(worker.Asked{Address: u, Destination: "empty"}) }) {
+			continue // the configuration has an answer
+		}
+		out = append(out, worker.Rule{Source: u, Match: "^" + quote(u) + `(?:\?[\s\S]*)?$`, Answer: worker.NetworkFirst, Patience: 3000, Entries: 50})
+		f.plan.Inferences = append(f.plan.Inferences, Inference{"rule", u + " network-first, patience 3 s", "a script fetches it as data"})
+	}
+	return out, nil
 }
 
 // digests fills in the digests of files that are not pages.
@@ -119,17 +189,25 @@ func (f *fitter) stow(workerPath, offline string) (now, later []site.File, err e
 	}
 	configured := len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) > 0
 	first := f.inv.Closure(f.inv.StartFile.URL, offline)
+	always := map[string]bool{f.script: true} // whatever the configuration says
+	for u := range f.inv.Closure(offline) {
+		always[u] = true
+	}
+	if image, err := f.named("image", f.cfg.Offline.Image); err == nil && image != "" {
+		always[image] = true
+	}
+	delete(always, "")
 	if offline != "" {
-		first[offline] = true
+		always[offline] = true
 	}
-	if f.script != "" {
-		first[f.script] = true
-	}
+	var added []string
 	small := !configured && total <= st.Ceiling && len(candidates) <= maxListed
 	for _, file := range candidates {
 		switch {
-		case configured && match(f.cfg.Stow.Now, file), first[file.URL] && !configured, small,
-			file.URL == offline, file.URL == f.script:
+		case configured && match(f.cfg.Stow.Now, file), first[file.URL] && !configured, small, always[file.URL]:
+			if configured && !match(f.cfg.Stow.Now, file) && file.URL != offline && file.URL != f.script {
+				added = append(added, file.URL)
+			}
 			now = append(now, file)
 			st.Now++
 			st.NowBytes += file.Size
@@ -139,6 +217,9 @@ func (f *fitter) stow(workerPath, offline string) (now, later []site.File, err e
 			st.LaterBytes += file.Size
 		}
 	}
+	if len(added) > 0 {
+		f.remark("what is shown offline needs %s, which no list in [stow] now has: stored now as well", listed(added))
+	}
 	if len(later) > maxListed || len(later) > 0 && !configured && len(candidates) > maxListed {
 		st.AsVisited = true
 		later = nil
@@ -147,6 +228,15 @@ func (f *fitter) stow(workerPath, offline string) (now, later []site.File, err e
 		f.remark("the first visit downloads %s, over the ceiling of %s; the biggest are %s", size(st.NowBytes), size(st.Ceiling), biggest(now))
 	}
 	return now, later, nil
+}
+
+// listed writes a few of many names.
+func listed(names []string) string {
+	const shown = 3
+	if len(names) <= shown+1 {
+		return strings.Join(names, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(names[:shown], ", "), len(names)-shown)
 }
 
 func size(n int64) string { return humanize.Bytes(uint64(max(n, 0))) }

@@ -8,6 +8,9 @@ import (
 	"sort"
 )
 
+// DigestLength is the length of a [Digest].
+const DigestLength = 20
+
 // Digest is the first 15 bytes of a SHA-256 sum in base64, 20 characters.
 func Digest(data []byte) string {
 	sum := sha256.Sum256(data)

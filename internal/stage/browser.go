@@ -5,6 +5,7 @@ package stage
 
 import (
 	"fmt"
+	"maps"
 	"sort"
 	"time"
 
@@ -35,6 +36,7 @@ type Sent struct {
 	Method, URL string
 	Status      int
 	Body        []byte
+	Header      [][2]string
 }
 
 // Browser is one visitor's browser with one origin. It is used by one goroutine.
@@ -46,6 +48,7 @@ type Browser struct {
 	loop    *loop
 	http    *httpCache
 	store   *cacheStorage
+	bases   map[string]string // databases of IndexedDB by name, each as one text
 	regs    []*registration
 	tabs    []*Tab
 	nextTab int
@@ -68,7 +71,7 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 		limits.Memory = 1 << 30
 	}
 	return &Browser{origin: Origin, server: server, others: others, network: Online, loop: &loop{},
-		http: &httpCache{map[string]cached{}}, store: &cacheStorage{}, limits: limits, guard: newGuard(limits),
+		http: &httpCache{map[string]cached{}}, store: &cacheStorage{}, bases: map[string]string{}, limits: limits, guard: newGuard(limits),
 		assumed: map[string]bool{}, docs: newReadCache()}
 }
 
@@ -89,6 +92,11 @@ func (b *Browser) SetNetwork(n Network) error {
 	for _, known := range Networks {
 		if n == known {
 			b.network = n
+			if n != Offline {
+				for _, r := range b.regs {
+					r.fireSyncs()
+				}
+			}
 			return nil
 		}
 	}
@@ -161,6 +169,7 @@ func (b *Browser) StopWorkers() {
 type Snapshot struct {
 	store *cacheStorage
 	http  map[string]cached
+	bases map[string]string
 }
 
 // Snapshot copies what is stored, to return to it with [Browser.Restore].
@@ -169,13 +178,13 @@ func (b *Browser) Snapshot() *Snapshot {
 	for k, v := range b.http.entries {
 		h[k] = v
 	}
-	return &Snapshot{b.store.copy(), h}
+	return &Snapshot{b.store.copy(), h, maps.Clone(b.bases)}
 }
 
 // Restore goes back to what was stored and stops all workers.
 func (b *Browser) Restore(s *Snapshot) {
 	b.StopWorkers()
-	b.store = s.store.copy()
+	b.store, b.bases = s.store.copy(), maps.Clone(s.bases)
 	b.http.entries = make(map[string]cached, len(s.http))
 	for k, v := range s.http {
 		b.http.entries[k] = v

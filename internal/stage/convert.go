@@ -267,11 +267,13 @@ func (w *worker) hostClients(set setter) {
 		return o
 	})
 	set("addRoutes", func(c goja.FunctionCall) goja.Value {
-		w.routes += int(c.Argument(0).ToObject(vm).Get("length").ToInteger())
+		if err := w.addRoutes(c.Argument(0).String()); err != nil {
+			return vm.ToValue("Failed to execute 'addRoutes' on 'InstallEvent': " + err.Error())
+		}
 		return undefined
 	})
 	set("sync", func(c goja.FunctionCall) goja.Value {
-		w.reg.syncTags = append(w.reg.syncTags, c.Argument(0).String())
+		w.reg.sync(c.Argument(0).String())
 		return undefined
 	})
 	set("syncTags", func(goja.FunctionCall) goja.Value { return vm.ToValue(w.reg.syncTags) })

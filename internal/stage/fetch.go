@@ -218,7 +218,7 @@ func (b *Browser) serve(req *request) *response {
 		}
 	}
 	a := server.Answer(req.method, u.Pathname())
-	b.sent = append(b.sent, Sent{Method: req.method, URL: b.Relative(req.url), Status: a.Status, Body: bodyOf(req)})
+	b.sent = append(b.sent, Sent{Method: req.method, URL: b.Relative(req.url), Status: a.Status, Body: bodyOf(req), Header: req.headers})
 	r.status = a.Status
 	names := make([]string, 0, len(a.Header))
 	for k := range a.Header {

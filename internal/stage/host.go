@@ -24,6 +24,7 @@ func (w *worker) host() *goja.Object {
 	w.hostBytes(set)
 	w.hostCaches(set)
 	w.hostClients(set)
+	w.hostDatabases(set)
 	set("hooks", func(c goja.FunctionCall) goja.Value {
 		h := c.Argument(0).ToObject(vm)
 		for _, k := range h.Keys() {

@@ -103,12 +103,40 @@ type Answer struct {
 	Result string // "answered" or "rejected"
 	Status int
 	SHA256 string // of the body, "" when rejected or opaque
+	Body   string // when it is not large
 	By     AnsweredBy
 	Why    string
 }
 
+// maxShown is how large a body may be to be given in an [Answer], in bytes.
+const maxShown = 64 << 10
+
+// Post sends a message to the worker that controls the page, as postMessage does. It reports whether there is one.
+func (t *Tab) Post(data any) bool {
+	w := t.controller
+	if w == nil {
+		return false
+	}
+	source := map[string]any{"id": t.id, "url": t.url, "type": "window", "frameType": "top-level", "focused": true}
+	t.b.loop.after(1, func() { w.event("message", func(*scriptError) {}, data, source) })
+	return true
+}
+
 // Fetch lets the tab's page fetch a URL by script.
-func (t *Tab) Fetch(url string) (*Answer, error) {
+func (t *Tab) Fetch(url string) (*Answer, error) { return t.Send(Message{URL: url}) }
+
+// Message is what a script of a page sends.
+type Message struct {
+	Method string // "" for GET
+	URL    string // relative to the page
+	Type   string // media type of the body
+	Body   string
+	Header [][2]string // further headers
+}
+
+// Send lets the tab's page send something by fetch().
+func (t *Tab) Send(m Message) (*Answer, error) {
+	url := m.URL
 	base := t.url
 	if base == "" {
 		base = t.b.origin + "/"
@@ -119,7 +147,20 @@ func (t *Tab) Fetch(url string) (*Answer, error) {
 	}
 	a := &Answer{URL: t.b.Relative(abs), Result: "rejected"}
 	finished := false
-	t.b.clientFetch(t, t.b.need(abs, markup.UseFetch, t.url), func(r reply) {
+	req := t.b.need(abs, markup.UseFetch, t.url)
+	if m.Method != "" {
+		req.method = strings.ToUpper(m.Method)
+	}
+	if m.Body != "" {
+		req.body = &blob{data: []byte(m.Body)}
+	}
+	if m.Type != "" {
+		req.headers = append(req.headers, [2]string{"content-type", m.Type})
+	}
+	for _, h := range m.Header {
+		req.headers = append(req.headers, [2]string{strings.ToLower(h[0]), h[1]})
+	}
+	t.b.clientFetch(t, req, func(r reply) {
 		finished = true
 		a.By, a.Why = r.by, r.why
 		if r.response != nil {
@@ -129,6 +170,9 @@ func (t *Tab) Fetch(url string) (*Answer, error) {
 			} else {
 				sum := sha256.Sum256(r.response.bytes())
 				a.SHA256 = hex.EncodeToString(sum[:])
+				if len(r.response.bytes()) <= maxShown {
+					a.Body = string(r.response.bytes())
+				}
 			}
 		}
 	})
@@ -185,6 +229,61 @@ func (b *Browser) networkWord() string {
 
 // workerFetch lets a worker handle a request, and checks its answer as the Fetch Standard does ("HTTP fetch").
 func (b *Browser) workerFetch(w *worker, req *request, client, resulting string, direct func(string), done func(reply)) {
+	if r := w.routeFor(req); r != nil {
+		switch r.source {
+		case "network":
+			direct("a static route of the worker sends it to the network")
+			return
+		case "cache":
+			for _, s := range b.store.stores {
+				if r.cache != "" && s.name != r.cache {
+					continue
+				}
+				if found := s.match(req, matchOptions{}); len(found) > 0 {
+					res := *found[0].res
+					if res.body != nil {
+						res.body = &blob{res.body.data, "store " + s.name}
+					}
+					done(reply{response: &res, by: ByWorker})
+					return
+				}
+			}
+			direct("a static route of the worker finds nothing stored")
+			return
+		case "race-network-and-fetch-handler":
+			b.race(w, req, client, resulting, direct, done)
+			return
+		}
+	}
+	b.askWorker(w, req, client, resulting, direct, done)
+}
+
+// race asks network and worker at once; the first good answer counts, and one that is not good only when there is no other.
+func (b *Browser) race(w *worker, req *request, client, resulting string, direct func(string), done func(reply)) {
+	finished, lost := false, 0
+	finish := func(r reply, good bool) {
+		if lost++; !finished && (good || lost == 2) {
+			finished = true
+			done(r)
+		}
+	}
+	b.networkFetch(req, func(r *response, e netError) {
+		if e != "" || r == nil {
+			finish(reply{by: ByBrowser, why: b.networkWord()}, false)
+			return
+		}
+		finish(reply{response: r, by: ByNetwork}, r.status >= 200 && r.status < 300)
+	})
+	b.askWorker(w, req, client, resulting, func(why string) {
+		if !finished {
+			finished = true
+			direct(why)
+		}
+	}, func(r reply) { finish(r, r.response != nil) })
+}
+
+// askWorker dispatches the fetch event.
+func (b *Browser) askWorker(w *worker, req *request, client, resulting string, direct func(string), done func(reply)) {
 	w.fetchEvent(req, client, resulting, func(h handled) {
 		if h.kind == "none" {
 			direct(h.why)

@@ -253,5 +253,5 @@ func TestWhatAWorkerSees(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal(store.entries[0].res.bytes(), &results))
 	assert.Empty(t, results.Wrong)
-	assert.Greater(t, results.Cases, 70)
+	assert.Greater(t, results.Cases, 90)
 }

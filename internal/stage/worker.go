@@ -30,7 +30,7 @@ type worker struct {
 	skip    bool            // skipWaiting was called
 	listens map[string]bool // event types with listeners after the first run
 	preload bool
-	routes  int
+	routes  []route // static routes, in their order
 
 	vm      *goja.Runtime
 	hooks   map[string]goja.Callable
@@ -185,6 +185,40 @@ func (w *worker) lifecycle(event string, done func(*scriptError)) {
 	})
 }
 
+// event dispatches a functional event by one of the prelude's hooks and calls done with its first error.
+func (w *worker) event(hook string, done func(*scriptError), args ...any) {
+	if err := w.start(); err != nil {
+		done(asScriptError(err))
+		return
+	}
+	gen, finished := w.running, false
+	finish := func(e *scriptError) {
+		if !finished {
+			finished = true
+			w.reg.busy--
+			done(e)
+		}
+	}
+	w.reg.busy++
+	settled := w.vm.ToValue(func(c goja.FunctionCall) goja.Value {
+		if list := c.Argument(0).ToObject(w.vm); list.Get("length").ToInteger() > 0 {
+			finish(w.describe(list.Get("0")))
+		} else {
+			finish(nil)
+		}
+		return goja.Undefined()
+	})
+	values := make([]goja.Value, 0, len(args)+1)
+	for _, a := range args {
+		values = append(values, w.vm.ToValue(a))
+	}
+	if _, err := w.call(w.hooks[hook], append(values, settled)...); err != nil || gen != w.running {
+		finish(&scriptError{message: "the worker was ended during the event"})
+		return
+	}
+	w.b.loop.after(300_000, func() { finish(&scriptError{message: "the event never came to its end"}) })
+}
+
 func asScriptError(err error) *scriptError {
 	var e *scriptError
 	if errors.As(err, &e) {
@@ -286,7 +320,8 @@ type registration struct {
 	installing, waiting, active *worker
 	busy                        int // events in progress
 	syncTags                    []string
-	error                       *scriptError // of the last failed registration or install
+	syncing                     map[string]bool // tags whose event is going on
+	error                       *scriptError    // of the last failed registration or install
 }
 
 // Registration says what came of a page's call of register.

@@ -8,10 +8,12 @@ import (
 	"fmt"
 	"html/template"
 	"regexp"
+	"slices"
 	"sort"
+	"strconv"
 	"strings"
 
-	"github.com/dunglas/go-urlpattern"
+	"github.com/evanw/esbuild/pkg/api"
 
 	"tachyform/internal/release"
 )
@@ -30,14 +32,60 @@ var (
 const Mark = "// Tachyform "
 
 // Answers are the ways to answer a request, as they are called in the configuration.
-var Answers = []string{"cache-first", "network-first", "stale-while-revalidate", "cache-only", "network-only"}
+var Answers = []string{CacheFirst, NetworkFirst, StaleWhileRevalidate, CacheOnly, NetworkOnly, Outbox}
 
-// Rule says how requests whose path matches are answered.
+// The ways to answer a request.
+const (
+	CacheFirst           = "cache-first"
+	NetworkFirst         = "network-first"
+	StaleWhileRevalidate = "stale-while-revalidate"
+	CacheOnly            = "cache-only"
+	NetworkOnly          = "network-only"
+	Outbox               = "outbox" // kept while it cannot be sent
+
+	leave = "leave" // the worker keeps out of it altogether
+)
+
+// Destinations are what a rule can be limited to: the request destinations of the Fetch Standard (section 2.2.5), with
+// "empty" for fetch() and XMLHttpRequest, as in the header Sec-Fetch-Dest.
+var Destinations = []string{"audio", "document", "embed", "empty", "font", "frame", "iframe", "image", "json", "manifest", "object",
+	"script", "sharedworker", "style", "track", "video", "worker"}
+
+// What becomes of the header Vary of answers that a rule stores.
+const (
+	VaryObey   = "obey"   // answers that vary by a header are kept apart; by cookies, they are not stored
+	VaryIgnore = "ignore" // the header does not count, not even for cookies
+)
+
+// Rule says how requests are answered. Exactly those match whose address fits and whose method and destination are named.
 type Rule struct {
-	Match    string // regular expression for the path, as JavaScript writes it
-	Answer   string // one of [Answers], or "leave" to keep out of it altogether
-	Patience int    // ms, of network-first
-	Entries  int    // the most answers to keep
+	Source       string   // what it was made from, for messages
+	Match        string   // regular expression for the address: path and query, behind the origin when that is another one
+	Method       string   // "" for GET
+	Destinations []string // of [Destinations]; empty for all
+	Answer       string   // one of [Answers], or as [Leave] makes it
+	Patience     int      // ms, of network-first
+	Entries      int      // the most answers, or posts, to keep
+	Age          int      // seconds until a kept answer, or post, is thrown away; 0 for never
+	Ignore       []string // names of query parameters that make no difference, with * for any letters
+	Vary         string   // [VaryObey], [VaryIgnore], or "": one answer for each URL, none that vary by cookies
+	Opaque       bool     // answers of other origins that cannot be looked into may be stored
+	Path         string   // the pattern for a path, when it can be said as one (URL Pattern Standard)
+}
+
+// Leave makes the rule by which the worker keeps out of the paths that a glob matches.
+func Leave(glob string) Rule {
+	return Rule{Source: glob, Match: strings.TrimSuffix(Glob(glob), "$") + anyQuery + "$", Answer: leave, Path: globPattern(glob)}
+}
+
+// NetworkOnlyRule makes the rule by which paths that a glob matches always come from the network, and nothing of them is stored.
+func NetworkOnlyRule(glob string) Rule {
+	return Rule{Source: glob, Match: strings.TrimSuffix(Glob(glob), "$") + anyQuery + "$", Answer: NetworkOnly}
+}
+
+// Stores says whether the rule stores answers.
+func (r *Rule) Stores() bool {
+	return r.Answer == CacheFirst || r.Answer == NetworkFirst || r.Answer == StaleWhileRevalidate
 }
 
 // Plan is what a worker is written from. URLs are root-relative paths.
@@ -48,11 +96,19 @@ type Plan struct {
 	Later    map[string]string // URL to digest, stored when first asked for
 	Rules    []Rule
 	Offline  string // URL of the page or shell shown when a navigation cannot be answered, "" for none
+	Image    string // URL of the picture shown for images that cannot be had, "" for none
 	Takeover string // "next-visit", "when-asked" or "at-once"
+	Preload  bool   // navigations are asked of the network while the worker starts
+	Beside   string // URL of a script that is loaded beside the engine, "" for none
+	Minify   bool   // no comments and short names
 }
 
-// Loose marks the digest of a page that the host may rewrite on its way: it is checked by its page script only.
-func Loose(digest string) string { return "~" + digest }
+// Held marks the digest of a page that holds this digest itself: the host may rewrite the page on its way, and the
+// worker looks for the digest in it.
+func Held(digest string) string { return "~" + digest }
+
+// Loose marks the digest of a page that the host may rewrite on its way and that is checked by its page script only.
+func Loose(digest string) string { return "?" + digest }
 
 // ID is the release that the plan describes.
 func (p *Plan) ID() string {
@@ -64,13 +120,12 @@ func (p *Plan) ID() string {
 		files[u] = d
 	}
 	rules, _ := json.Marshal(p.Rules) // plain strings and numbers
-	return release.ID(files, p.Base, p.Script, string(rules), p.Offline, p.Takeover, engine)
+	return release.ID(files, p.Base, p.Script, string(rules), p.Offline, p.Image, p.Takeover, strconv.FormatBool(p.Preload), p.Beside, engine)
 }
 
 // Worker gives the source of the service worker.
-func Worker(p *Plan) []byte {
+func Worker(p *Plan) ([]byte, error) {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, Mark+"service worker. \"tachyform fit\" wrote it; the next fit writes it anew, \"tachyform strip\" removes it.\n")
 	b.WriteString("// ---- Table: this release -------------------------------------------------------------------------------------\n\n")
 	b.WriteString("const TABLE = {\n")
 	member := func(comment, name string, value any) {
@@ -79,25 +134,71 @@ func Worker(p *Plan) []byte {
 	member("Digest of everything below", "release", p.ID())
 	member("URL path this worker is responsible for", "base", p.Base)
 	member("Page script that every fitted page holds", "script", p.Script)
-	files(&b, "Stored while the worker installs, each with its digest (\"~\": a page that the host may rewrite)", "now", p.Now)
+	files(&b, "Stored while the worker installs, each with its digest (\"~\": a page that holds it and may be rewritten by the host)", "now", p.Now)
 	files(&b, "Stored when first asked for", "later", p.Later)
 	b.WriteString("  // How other requests are answered; the first match counts\n  rules: [\n")
-	for _, r := range p.Rules {
-		fmt.Fprintf(&b, "    { match: %s, answer: %s", js(r.Match), js(r.Answer))
-		if r.Answer == "network-first" {
-			fmt.Fprintf(&b, ", patience: %d", r.Patience)
+	left := []string{}
+	for i := range p.Rules {
+		r := &p.Rules[i]
+		fmt.Fprintf(&b, "    { %s },\n", strings.Join(r.members(), ", "))
+		if r.Answer == leave && r.Path != "" && !slices.ContainsFunc(p.Rules[:i], func(earlier Rule) bool { return earlier.Answer != leave }) {
+			left = append(left, r.Path)
 		}
-		if r.Answer != "network-only" && r.Answer != "leave" && r.Answer != "cache-only" {
-			fmt.Fprintf(&b, ", entries: %d", r.Entries)
-		}
-		b.WriteString(" },\n")
 	}
 	b.WriteString("  ],\n")
+	member("Paths that the browser need not ask this worker about", "left", left)
 	member("Shown when a page can neither be fetched nor is stored", "offline", p.Offline)
+	member("Shown when an image can neither be fetched nor is stored", "image", p.Image)
+	member("Whether pages are asked of the network while this worker starts", "preload", p.Preload)
 	member("When a new release takes over: \"next-visit\", \"when-asked\" or \"at-once\"", "takeover", p.Takeover)
 	b.WriteString("};\n\n")
 	b.WriteString(engine)
-	return b.Bytes()
+	if p.Beside != "" {
+		fmt.Fprintf(&b, "\n// The site's own worker, which answers what is left.\nimportScripts(%s);\n", js(p.Beside))
+	}
+	return finish(Mark+"service worker. \"tachyform fit\" wrote it; the next fit writes it anew, \"tachyform strip\" removes it.\n", b.String(), p.Minify)
+}
+
+// finish puts the head before a script, made small when asked.
+func finish(head, src string, minify bool) ([]byte, error) {
+	if !minify {
+		return []byte(head + src), nil
+	}
+	out := api.Transform(src, api.TransformOptions{MinifyWhitespace: true, MinifyIdentifiers: true, MinifySyntax: true, Target: api.ES2020, Format: api.FormatIIFE, LogLevel: api.LogLevelSilent})
+	if len(out.Errors) > 0 {
+		return nil, fmt.Errorf("making a script small: %s", out.Errors[0].Text)
+	}
+	return append([]byte(head), out.Code...), nil
+}
+
+// members writes a rule's members that matter.
+func (r *Rule) members() []string {
+	m := []string{"match: " + js(r.Match)}
+	add := func(when bool, name string, value any) {
+		if when {
+			m = append(m, name+": "+js(value))
+		}
+	}
+	keeps := r.Stores() || r.Answer == Outbox
+	add(r.Method != "" && r.Method != "GET", "method", r.Method)
+	add(len(r.Destinations) > 0, "destination", r.Destinations)
+	m = append(m, "answer: "+js(r.Answer))
+	add(r.Answer == NetworkFirst, "patience", r.Patience)
+	add(keeps, "entries", r.Entries)
+	add(keeps && r.Age > 0, "age", r.Age)
+	add(len(r.Ignore) > 0, "ignore", ignoring(r.Ignore))
+	add(r.Vary != "", "vary", r.Vary)
+	add(r.Opaque, "opaque", true)
+	return m
+}
+
+// ignoring gives the regular expression for the names of parameters.
+func ignoring(names []string) string {
+	var parts []string
+	for _, n := range names {
+		parts = append(parts, strings.ReplaceAll(regexp.QuoteMeta(n), `\*`, ".*"))
+	}
+	return "^(?:" + strings.Join(parts, "|") + ")$"
 }
 
 func files(b *bytes.Buffer, comment, name string, list map[string]string) {
@@ -122,9 +223,17 @@ func js(v any) string {
 	return strings.NewReplacer("\u2028", `\u2028`, "\u2029", `\u2029`).Replace(strings.TrimRight(b.String(), "\n"))
 }
 
-// PageScript gives the script that every page loads. worker and scope are root-relative URLs.
-func PageScript(worker, scope string) []byte {
-	return []byte(strings.NewReplacer("WORKER", js(worker), "SCOPE", js(scope)).Replace(page))
+// PageScript gives the script that every page loads.
+func PageScript(worker, scope string, minify bool) ([]byte, error) {
+	src := strings.NewReplacer("WORKER", js(worker), "SCOPE", js(scope), "OUTBOX", js("tachyform "+scope+" ")).Replace(page)
+	head, body := src, ""
+	if i := strings.Index(src, "(() =>"); i >= 0 {
+		head, body = src[:i], src[i:]
+	}
+	if minify {
+		head = Mark + "page script: registers the service worker.\n"
+	}
+	return finish(head, body, minify)
 }
 
 // OfflinePage gives a page for navigations that cannot be answered.
@@ -136,45 +245,6 @@ func OfflinePage(lang, name, start string) ([]byte, error) {
 	var b bytes.Buffer
 	err = t.Execute(&b, map[string]string{"Lang": lang, "Title": "No connection - " + name, "Name": name, "Start": start})
 	return b.Bytes(), err
-}
-
-// Pattern turns a path pattern of the URL Pattern Standard into a regular expression for paths. It knows :names,
-// the wildcard * and {groups} with a ? behind them.
-func Pattern(pattern string) (string, error) {
-	if _, err := urlpattern.New(pattern, "https://site.example", nil); err != nil {
-		return "", fmt.Errorf("%q is no URL pattern: %w", pattern, err)
-	}
-	var b strings.Builder
-	b.WriteByte('^')
-	for i := 0; i < len(pattern); i++ {
-		switch c := pattern[i]; {
-		case c == '\\' && i+1 < len(pattern): // taken literally
-			i++
-			b.WriteString(regexp.QuoteMeta(string(pattern[i])))
-		case c == '*':
-			b.WriteString(".*")
-		case c == ':' && i+1 < len(pattern) && (isWord(pattern[i+1])):
-			for i+1 < len(pattern) && isWord(pattern[i+1]) {
-				i++
-			}
-			b.WriteString("[^/]+")
-		case c == '{':
-			b.WriteString("(?:")
-		case c == '}':
-			b.WriteByte(')')
-		case c == '?' || c == '+':
-			b.WriteByte(c)
-		case c == '(':
-			return "", fmt.Errorf("%q: regular expressions in patterns are not supported", pattern)
-		default:
-			b.WriteString(regexp.QuoteMeta(string(c)))
-		}
-	}
-	return b.String() + "$", nil
-}
-
-func isWord(c byte) bool {
-	return c == '_' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9'
 }
 
 // Glob turns a path glob (* within a folder, ** across folders, ?) into a regular expression for paths.

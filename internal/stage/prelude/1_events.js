@@ -139,6 +139,7 @@ function dispatch(target, event) {
         if (typeof l.callback === "function") l.callback.call(target, event);
         else if (l.callback && typeof l.callback.handleEvent === "function") l.callback.handleEvent(event);
       } catch (e) {
+        idbThrown++; // which aborts a database's transaction
         report(event.type, e);
       }
       if (eventStopped(event)) break;

@@ -67,6 +67,42 @@ const cases = [
   ["abort before", async () => { const c = new AbortController(); c.abort(); try { await fetch("/", {signal: c.signal}); } catch (e) { return e.name; } }, "AbortError"],
   ["abort meanwhile", async () => { const c = new AbortController(); const p = fetch("/", {signal: c.signal}); c.abort(new Error("mine")); try { await p; } catch (e) { return e.message; } }, "mine"],
   ["timeout", async () => { try { await new Promise((_, no) => { const s = AbortSignal.timeout(50); s.onabort = () => no(s.reason); }); } catch (e) { return e.name; } }, "TimeoutError"],
+  // IndexedDB
+  ["a database is made", () => opened("a", 2, (db, e) => { db.createObjectStore("s", {keyPath: "id", autoIncrement: true}); return e.oldVersion + "," + e.newVersion; }).then(([db, said]) => { db.close(); return said + "," + [...db.objectStoreNames] + "," + db.version; }), "0,2,s,2"],
+  ["an older version is refused", () => opened("a", 1).then(() => "opened", (e) => e.name), "VersionError"],
+  ["keys are generated", () => inStore("a", "readwrite", (s) => [s.add({n: "x"}), s.add({n: "y"}), s.put({id: 9, n: "z"}), s.add({n: "w"})]).then((r) => r.join()), "1,2,9,10"],
+  ["and written into values", () => inStore("a", "readonly", (s) => [s.get(10), s.get(77), s.count()]).then(([v, none, n]) => JSON.stringify(v) + none + n), '{"n":"w","id":10}undefined4'],
+  ["add refuses what is there", () => inStore("a", "readwrite", (s) => [s.add({id: 1})]).then(() => "added", (e) => e.name), "ConstraintError"],
+  ["a failed transaction is undone", () => inStore("a", "readwrite", (s) => [s.put({id: 50}), s.add({id: 1})]).catch(() => inStore("a", "readonly", (s) => [s.get(50)])).then((r) => r[0]), undefined],
+  ["ranges", () => inStore("a", "readonly", (s) => [s.getAllKeys(IDBKeyRange.bound(1, 9, true)), s.getAllKeys(null, 2), s.count(IDBKeyRange.lowerBound(9))]).then((r) => r.map(String).join(" ")), "2,9 1,2 2"],
+  ["delete and clear", () => inStore("a", "readwrite", (s) => [s.delete(IDBKeyRange.upperBound(2)), s.getAllKeys(), s.clear(), s.count()]).then((r) => r[1] + ":" + r[3]), "9,10:0"],
+  ["indexes", async () => {
+    await opened("b", 1, (db) => { const s = db.createObjectStore("s"); s.createIndex("by", "name", {unique: true}); s.createIndex("tags", "tags", {multiEntry: true}); }).then(([db]) => db.close());
+    await inStore("b", "readwrite", (s) => [s.put({name: "b", tags: ["x", "y"]}, 1), s.put({name: "a", tags: ["y", "y"]}, 2), s.put({tags: "z"}, 3)]);
+    return inStore("b", "readonly", (s) => [s.index("by").getAllKeys(), s.index("by").get("b"), s.index("tags").getAllKeys("y"), s.index("tags").count()]).then((r) => r[0] + "|" + r[1].tags + "|" + r[2] + "|" + r[3]);
+  }, "2,1|x,y|1,2|4"],
+  ["unique indexes", () => inStore("b", "readwrite", (s) => [s.put({name: "a"}, 7)]).then(() => "put", (e) => e.name), "ConstraintError"],
+  ["cursors", async () => {
+    const walk = (direction, f) => new Promise((done) => { const seen = []; inStore("b", "readwrite", (s) => { const q = s.openCursor(null, direction); q.onsuccess = () => { const c = q.result; if (!c) return done(seen.join()); seen.push(c.key); if (f) f(c); else c.continue(); }; return []; }); });
+    const out = [await walk("next"), await walk("prev"), await walk("next", (c) => c.advance(2)), await walk("next", (c) => c.continue(c.key === 1 ? 3 : undefined))];
+    await walk("next", (c) => { if (c.key === 3) c.delete(); else c.update({name: "n" + c.key}); c.continue(); });
+    return out.join(" ") + " " + (await inStore("b", "readonly", (s) => [s.getAll()]))[0].map((v) => v.name).join();
+  }, "1,2,3 3,2,1 1,3 1,3 n1,n2"],
+  ["order of keys", () => [[], new Date(3), "b", 2, new Uint8Array([1]), "a", -1, ["a"]].sort((a, b) => indexedDB.cmp(a, b)).map((k) => k instanceof Date ? "date" : k instanceof Uint8Array ? "bytes" : JSON.stringify(k)).join(), '-1,2,date,"a","b",bytes,[],["a"]'],
+  ["no such keys", () => [undefined, null, NaN, {}, true].map((k) => { try { indexedDB.cmp(k, 1); } catch (e) { return e.name; } }).join(), "DataError,DataError,DataError,DataError,DataError"],
+  ["values of every kind", async () => {
+    const v = {d: new Date(5), m: new Map([["k", new Set([1])]]), b: new Uint8Array([1, 2]).buffer, blob: new Blob(["hi"], {type: "text/x"}), u: undefined, n: NaN, l: [1, , 3]};
+    v.self = v;
+    await inStore("b", "readwrite", (s) => [s.put(v, "v")]);
+    const [r] = await inStore("b", "readonly", (s) => [s.get("v")]);
+    return [r.d.getTime(), [...r.m.get("k")][0], new Uint8Array(r.b)[1], await r.blob.text(), "u" in r, r.n !== r.n, r.l.length, r.self === r].join();
+  }, "5,1,2,hi,true,true,3,true"],
+  ["transactions end by themselves", async () => { const [db] = await opened("a"); const t = db.transaction("s"); await new Promise((done) => { t.oncomplete = done; }); try { t.objectStore("s").get(1); } catch (e) { return e.name; } finally { db.close(); } }, "InvalidStateError"],
+  ["abort", async () => { const [db] = await opened("a"); const t = db.transaction("s", "readwrite"); t.objectStore("s").put({id: 3}); t.abort(); await new Promise((done) => { t.onabort = done; }); db.close(); return (await inStore("a", "readonly", (s) => [s.count()]))[0]; }, 0],
+  ["writers wait for each other", async () => { const [db] = await opened("a"); const seen = []; const work = (n) => new Promise((done) => { const t = db.transaction("s", "readwrite"), q = t.objectStore("s").get(1); q.onsuccess = () => { const v = q.result || {id: 1, n: ""}; v.n += n; t.objectStore("s").put(v); }; t.oncomplete = () => { seen.push(n); done(); }; }); await Promise.all([work("a"), work("b"), work("c")]); db.close(); return seen.join("") + (await inStore("a", "readonly", (s) => [s.get(1)]))[0].n; }, "abcabc"],
+  ["an upgrade waits for open connections", async () => { const [db] = await opened("a"); let asked = false; db.onversionchange = () => { asked = true; db.close(); }; const [n] = await opened("a", 5); n.close(); return asked + "," + n.version; }, "true,5"],
+  ["databases are deleted", async () => { await new Promise((done) => { indexedDB.deleteDatabase("b").onsuccess = done; }); return (await indexedDB.databases()).map((d) => d.name + d.version).join(); }, "a5"],
+  ["broadcast", () => new Promise((done) => { const a = new BroadcastChannel("c"), b = new BroadcastChannel("c"); b.onmessage = (e) => done(e.data.x); a.postMessage({x: 4}); }), 4],
   // the rest of the global scope
   ["digest", async () => [...new Uint8Array(await crypto.subtle.digest("SHA-256", new TextEncoder().encode("abc")))].slice(0, 3).join(), "186,120,22"],
   ["uuid", () => /^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[89ab]/.test(crypto.randomUUID()), true],
@@ -84,6 +120,26 @@ const cases = [
   ["location", () => location.pathname + registration.scope.replace(location.origin, ""), "/sw.js/"],
   ["newer syntax", async () => { class A { #x = 1; static { A.y = 2; } has(o) { return #x in o; } } const a = new A(); async function* g() { yield* [1, 2]; } let n = 0; for await (const v of g()) n += v; return [a.has(a), A.y, n, [3, 1, 2].toSorted?.().join("") ?? "123", Object.groupBy ? 1 : 1].join(); }, "true,2,3,123,1"],
 ];
+
+function opened(name, version, upgrade) {
+  return new Promise((resolve, reject) => {
+    let said;
+    const q = indexedDB.open(name, version);
+    q.onupgradeneeded = (e) => { if (upgrade) said = upgrade(q.result, e); };
+    q.onsuccess = () => resolve([q.result, said]);
+    q.onerror = () => reject(q.error);
+  });
+}
+
+async function inStore(name, mode, work) {
+  const [db] = await opened(name);
+  return new Promise((resolve, reject) => {
+    const t = db.transaction("s", mode);
+    const asked = work(t.objectStore("s"));
+    t.oncomplete = () => { db.close(); resolve(asked.map((q) => q.result)); };
+    t.onabort = () => { db.close(); reject(t.error); };
+  });
+}
 
 const wrong = [];
 oninstall = (event) => event.waitUntil((async () => {

@@ -107,7 +107,19 @@ class ExtendableMessageEvent extends ExtendableEvent {
 class InstallEvent extends ExtendableEvent {
   addRoutes(rules) {
     const list = $Array.isArray(rules) ? rules : [rules];
-    return later(() => { const e = $.addRoutes(list); if (e) throw new $TypeError(e); });
+    const plain = (c) => {
+      if (!c || typeof c !== "object") return c;
+      const out = {...c};
+      if (c.urlPattern instanceof URLPattern) {
+        out.urlPattern = {};
+        for (const k of ["protocol", "username", "password", "hostname", "port", "pathname", "search", "hash"]) out.urlPattern[k] = c.urlPattern[k];
+      }
+      if (c.or) out.or = c.or.map(plain);
+      if (c.not) out.not = plain(c.not);
+      return out;
+    };
+    const text = JSON.stringify(list.map((r) => ({condition: plain(r.condition), source: r.source})));
+    return later(() => { const e = $.addRoutes(text); if (e) throw new $TypeError(e); });
   }
 }
 
@@ -322,12 +334,18 @@ class MessageChannel {
     ports.get(this.port2).other = this.port1;
   }
 }
+const channels = new $Set();
 class BroadcastChannel extends EventTarget {
   #name;
-  constructor(name) { super(); this.#name = $String(name); }
+  constructor(name) { super(); this.#name = $String(name); channels.add(this); }
   get name() { return this.#name; }
-  postMessage(m) { $.broadcast(this.#name, structuredClone(m)); }
-  close() {}
+  postMessage(m) {
+    if (!channels.has(this)) throw new DOMException("Channel is closed", "InvalidStateError");
+    const data = structuredClone(m);
+    $.broadcast(this.#name, data);
+    for (const c of channels) if (c !== this && c.name === this.#name) $.task(() => { if (channels.has(c)) dispatch(c, new MessageEvent("message", {data, origin: loc.origin})); });
+  }
+  close() { channels.delete(this); }
 }
 handlerAttribute(BroadcastChannel.prototype, "message");
 
@@ -354,7 +372,8 @@ const scope = {
   WritableStreamDefaultWriter, TransformStream, Blob, File, FormData, Headers, Request, Response, Cache, CacheStorage, ExtendableEvent,
   ExtendableMessageEvent, InstallEvent, FetchEvent, SyncEvent, PushEvent, NotificationEvent, Client, WindowClient, Clients, ServiceWorker,
   ServiceWorkerRegistration, NavigationPreloadManager, TextEncoder, TextDecoder, MessagePort, MessageChannel, BroadcastChannel,
-  ServiceWorkerGlobalScope, WorkerNavigator,
+  ServiceWorkerGlobalScope, WorkerNavigator, IDBFactory, IDBDatabase, IDBTransaction, IDBObjectStore, IDBIndex, IDBCursor, IDBCursorWithValue,
+  IDBKeyRange, IDBRequest, IDBOpenDBRequest, IDBVersionChangeEvent,
 };
 const define = (name, value) => $Object.defineProperty(globalThis, name, {value, writable: true, configurable: true, enumerable: false});
 for (const name of $Object.keys(scope)) {
@@ -365,7 +384,7 @@ for (const name of $Object.keys(scope)) {
 $Object.setPrototypeOf(globalThis, ServiceWorkerGlobalScope.prototype);
 const values = {
   self: globalThis, fetch, structuredClone, console, crypto, location, caches: new CacheStorage(), clients: new Clients(),
-  registration: new ServiceWorkerRegistration(), serviceWorker: thisWorker, navigator: new WorkerNavigator(), isSecureContext: true,
+  registration: new ServiceWorkerRegistration(), indexedDB: new IDBFactory(), serviceWorker: thisWorker, navigator: new WorkerNavigator(), isSecureContext: true,
   crossOriginIsolated: false, origin: loc.origin, performance: {now: () => $.now(), timeOrigin: $.time(), mark() {}, measure() {}},
   atob: (s) => { const r = $.atob($String(s)); if (r === null) throw new DOMException("The string to be decoded is not correctly encoded.", "InvalidCharacterError"); return r; },
   btoa: (s) => { const r = $.btoa($String(s)); if (r === null) throw new DOMException("The string to be encoded contains characters outside of the Latin1 range.", "InvalidCharacterError"); return r; },

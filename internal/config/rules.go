@@ -1,0 +1,138 @@
+package config
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"tachyform/internal/worker"
+)
+
+// Rule says how requests that match a pattern are answered.
+type Rule struct {
+	Match       string   `toml:"match"`       // URL Pattern Standard: a path, or a URL of another origin
+	Method      string   `toml:"method"`      // "" for GET
+	Destination []string `toml:"destination"` // request destinations (Fetch Standard), "empty" for fetch(); none for all
+	Answer      string   `toml:"answer"`
+	Patience    string   `toml:"patience"`
+	Keep        Keep     `toml:"keep"`
+	Ignore      []string `toml:"ignore"` // names of query parameters that make no difference
+	Vary        string   `toml:"vary"`   // "obey" or "ignore"
+	Opaque      bool     `toml:"opaque"` // answers that cannot be looked into may be stored
+}
+
+// Keep bounds what a rule stores.
+type Keep struct {
+	Entries int    `toml:"entries"`
+	Age     string `toml:"age"`
+}
+
+// WorkerTable says what else the worker is made of.
+type WorkerTable struct {
+	Beside string `toml:"beside"` // the site's own worker, loaded beside ours
+	First  string `toml:"first"`  // who is asked first when both answer requests: only "ours"
+	Minify bool   `toml:"minify"`
+}
+
+// What a rule does when nothing is said.
+const (
+	DefaultPatience    = 3 * time.Second
+	DefaultEntries     = 50
+	DefaultOutboxAge   = 3 * 24 * time.Hour
+	defaultOutboxPosts = 50
+)
+
+// Duration reads a duration such as "2.5s", "6h" or "30d".
+func Duration(s string) (time.Duration, error) {
+	if n, ok := strings.CutSuffix(s, "d"); ok {
+		days, err := strconv.ParseFloat(n, 64)
+		if err != nil || days > 36500 {
+			return 0, fmt.Errorf("%q is no duration", s)
+		}
+		return time.Duration(days * 24 * float64(time.Hour)), nil
+	}
+	return time.ParseDuration(s)
+}
+
+// Worker gives the rule as the worker follows it.
+func (r *Rule) Worker() (worker.Rule, error) {
+	p, err := worker.ParsePattern(r.Match)
+	if err != nil {
+		return worker.Rule{}, err
+	}
+	w := worker.Rule{Source: r.Match, Match: p.Match, Path: p.Path, Method: strings.ToUpper(r.Method), Destinations: r.Destination, Answer: r.Answer,
+		Ignore: r.Ignore, Vary: r.Vary, Opaque: r.Opaque, Entries: DefaultEntries, Patience: int(DefaultPatience.Milliseconds())}
+	if r.Answer == worker.Outbox {
+		w.Entries, w.Age = defaultOutboxPosts, int(DefaultOutboxAge.Seconds())
+	}
+	if d, err := Duration(r.Patience); err == nil {
+		w.Patience = int(d.Milliseconds())
+	}
+	if r.Keep.Entries > 0 {
+		w.Entries = r.Keep.Entries
+	}
+	if d, err := Duration(r.Keep.Age); err == nil {
+		w.Age = int(d.Seconds())
+	}
+	return w, nil
+}
+
+// checkRule finds what is wrong with one rule by itself.
+func checkRule(r *Rule, add func(key, value, format string, args ...any)) {
+	if p, err := worker.ParsePattern(r.Match); err != nil || r.Match == "" {
+		add("match", r.Match, "match = %q is no pattern of the URL Pattern Standard, such as \"/api/:name\" or \"https://cdn.example/*\"", r.Match)
+	} else if r.Opaque && !p.Other {
+		add("opaque", "", "opaque is for other origins; answers of the site's own are never opaque")
+	}
+	if r.Answer == "" {
+		add("match", r.Match, "the rule for %q has no answer; it is one of %s", r.Match, strings.Join(worker.Answers, ", "))
+		return
+	}
+	if !slices.Contains(worker.Answers, r.Answer) {
+		add("answer", r.Answer, "answer = %q: it is one of %s", r.Answer, strings.Join(worker.Answers, ", "))
+		return
+	}
+	stores := (&worker.Rule{Answer: r.Answer}).Stores()
+	method := strings.ToUpper(r.Method)
+	switch {
+	case r.Answer == worker.Outbox && (method == "" || method == "GET" || method == "HEAD"):
+		add("answer", r.Answer, "an outbox keeps what pages send; say which method, such as method = \"POST\"")
+	case r.Answer != worker.Outbox && r.Answer != worker.NetworkOnly && method != "" && method != "GET":
+		add("answer", r.Answer, "answer = %q: only answers to GET can be stored; %s can go to the network (\"network-only\") or into the outbox (\"outbox\")", r.Answer, method)
+	}
+	for _, d := range r.Destination {
+		if !slices.Contains(worker.Destinations, d) {
+			add("destination", d, "destination %q: it is one of %s", d, strings.Join(worker.Destinations, ", "))
+		}
+	}
+	if r.Patience != "" {
+		if d, err := Duration(r.Patience); err != nil || d <= 0 || d > time.Hour {
+			add("patience", r.Patience, "patience = %q is no duration such as \"2.5s\", of at most an hour", r.Patience)
+		} else if r.Answer != worker.NetworkFirst {
+			add("patience", r.Patience, "patience is for network-first; %s does not wait", r.Answer)
+		}
+	}
+	switch {
+	case r.Keep.Entries < 0:
+		add("entries", "", "keep.entries is negative")
+	case !stores && r.Answer != worker.Outbox && (r.Keep.Entries > 0 || r.Keep.Age != ""):
+		add("keep", "", "keep is for answers that are stored; %s stores nothing", r.Answer)
+	}
+	if r.Keep.Age != "" {
+		if d, err := Duration(r.Keep.Age); err != nil || d < time.Second {
+			add("age", r.Keep.Age, "keep.age = %q is no duration such as \"6h\" or \"30d\"", r.Keep.Age)
+		} else if r.Opaque {
+			add("age", r.Keep.Age, "keep.age cannot be had with opaque answers, which do not say when they were stored; use keep.entries")
+		}
+	}
+	switch {
+	case r.Vary != "" && r.Vary != worker.VaryObey && r.Vary != worker.VaryIgnore:
+		add("vary", r.Vary, "vary = %q: it is one of %s, %s", r.Vary, worker.VaryObey, worker.VaryIgnore)
+	case r.Vary != "" && !stores:
+		add("vary", r.Vary, "vary is for answers that are stored; %s stores nothing", r.Answer)
+	case len(r.Ignore) > 0 && !stores:
+		add("ignore", "", "ignore is for answers that are stored; %s stores nothing", r.Answer)
+	}
+}
