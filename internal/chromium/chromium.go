@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"os/exec"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -21,10 +22,12 @@ import (
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/cdproto/serviceworker"
+	"github.com/chromedp/cdproto/storage"
 	"github.com/chromedp/chromedp"
 
 	"tachyform/internal/markup"
 	"tachyform/internal/preview"
+	"tachyform/internal/site"
 	"tachyform/internal/stage"
 )
 
@@ -47,23 +50,33 @@ const (
 	offlinePatience = 6 * time.Second
 )
 
-// Browser is a Chromium with a fresh profile and one tab, visiting one local server.
+// Browser is a Chromium with a fresh profile, visiting one local server.
 type Browser struct {
 	server  *preview.Server
-	ctx     context.Context
 	cancel  []context.CancelFunc
+	root    context.Context // of the browser and its first tab, which stays open until the end
 	network stage.Network
 
+	tabs []*tab
+	*tab // the one in use
+
 	mu       sync.Mutex
-	requests map[network.RequestID]*request
-	order    []network.RequestID
-	idle     map[string]bool // loaders whose network is idle
-	idled    chan struct{}   // told when one becomes idle
 	versions map[string]*serviceworker.Version
 	regs     map[string]*serviceworker.Registration
 	remarks  []stage.Remark
 	changed  chan struct{} // told when workers change
 	console  []string
+}
+
+// tab is one page that is open.
+type tab struct {
+	b        *Browser
+	ctx      context.Context
+	close    context.CancelFunc
+	requests map[network.RequestID]*request
+	order    []network.RequestID
+	idle     map[string]bool // loaders whose network is idle
+	idled    chan struct{}   // told when one becomes idle
 }
 
 type request struct {
@@ -86,13 +99,15 @@ func Start(ctx context.Context, server *preview.Server) (*Browser, error) {
 		return nil, err
 	}
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.WindowSize(1280, 800))
-	b := &Browser{server: server, network: stage.Online, requests: map[network.RequestID]*request{}, versions: map[string]*serviceworker.Version{},
-		regs: map[string]*serviceworker.Registration{}, changed: make(chan struct{}, 1),
-		idle: map[string]bool{}, idled: make(chan struct{}, 1)}
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.WindowSize(1280, 800))
+	b := &Browser{server: server, network: stage.Online, versions: map[string]*serviceworker.Version{},
+		regs: map[string]*serviceworker.Registration{}, changed: make(chan struct{}, 1)}
 	alloc, cancel1 := chromedp.NewExecAllocator(ctx, opts...)
-	tab, cancel2 := chromedp.NewContext(alloc)
-	b.ctx, b.cancel = tab, []context.CancelFunc{cancel2, cancel1}
+	root, cancel2 := chromedp.NewContext(alloc)
+	b.root, b.cancel = root, []context.CancelFunc{cancel2, cancel1}
+	b.tab = b.newTab(root, func() {})
+	b.tabs = []*tab{b.tab}
 	if err := b.enable(); err != nil {
 		b.Close()
 		return nil, fmt.Errorf("starting %s: %w", path, err)
@@ -100,9 +115,89 @@ func Start(ctx context.Context, server *preview.Server) (*Browser, error) {
 	return b, nil
 }
 
+func (b *Browser) newTab(ctx context.Context, end context.CancelFunc) *tab {
+	return &tab{b: b, ctx: ctx, close: end, requests: map[network.RequestID]*request{}, idle: map[string]bool{}, idled: make(chan struct{}, 1)}
+}
+
+// Tab goes to the tab with a number, from 0; the one after the last is opened.
+func (b *Browser) Tab(number int) error {
+	if number < 0 || number > len(b.tabs) {
+		return fmt.Errorf("there is no tab %d", number)
+	}
+	if number == len(b.tabs) {
+		ctx, end := chromedp.NewContext(b.root)
+		b.tab = b.newTab(ctx, end)
+		b.tabs = append(b.tabs, b.tab)
+		return b.enable()
+	}
+	b.tab = b.tabs[number]
+	return nil
+}
+
+// CloseTab closes the tab in use and goes to the one before. The browser's first goes to an empty page instead, which no
+// worker controls.
+func (b *Browser) CloseTab() error {
+	i := slices.Index(b.tabs, b.tab)
+	if b.ctx == b.root {
+		if _, err := chromedp.Call(b.ctx, page.Navigate, page.NavigateParams{URL: "about:blank"}); err != nil {
+			return err
+		}
+		return nil
+	}
+	b.tabs[i].close()
+	b.tabs = slices.Delete(b.tabs, i, i+1)
+	b.tab = b.tabs[max(0, i-1)]
+	return nil
+}
+
+// Release replaces the site that the server answers with.
+func (b *Browser) Release(s *site.Server) { b.server.Release(s) }
+
+// Received gives the requests that reached the site since the last call.
+func (b *Browser) Received() []stage.Sent {
+	var out []stage.Sent
+	for _, r := range b.server.Log() {
+		s := stage.Sent{Method: r.Method, URL: r.URL, Status: r.Status, Body: r.Body}
+		for k, values := range r.Header {
+			for _, v := range values {
+				s.Header = append(s.Header, [2]string{strings.ToLower(k), v})
+			}
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// SetFaults changes the network for single addresses while it is online.
+func (b *Browser) SetFaults(f site.Faults) { b.server.SetFaults(f) }
+
+// Post gives a message to the worker that controls the open page, or to the one that waits to take over.
+func (b *Browser) Post(message string, waiting bool) error {
+	quoted, err := json.Marshal(message)
+	if err != nil {
+		return err
+	}
+	which := "navigator.serviceWorker.controller"
+	if waiting {
+		which = "(await navigator.serviceWorker.getRegistration()).waiting"
+	}
+	there, err := evaluate[bool](b.ctx, `(async () => { const w = `+which+`; if (w) w.postMessage(`+string(quoted)+`); return !!w })()`)
+	if err == nil && !there {
+		return errors.New("no worker controls the open page, or waits")
+	}
+	return err
+}
+
+// Quota bounds what the site may store, in bytes.
+func (b *Browser) Quota(bytes int64) error {
+	size := float64(bytes)
+	_, err := chromedp.Call(b.ctx, storage.OverrideQuotaForOrigin, storage.OverrideQuotaForOriginParams{Origin: b.server.Origin, QuotaSize: &size})
+	return err
+}
+
 // enable asks the browser for the events that are listened to.
 func (b *Browser) enable() error {
-	if err := chromedp.Listen(b.ctx, b.event); err != nil {
+	if err := chromedp.Listen(b.ctx, b.tab.event); err != nil {
 		return err
 	}
 	if _, err := chromedp.Call(b.ctx, network.Enable, network.EnableParams{}); err != nil {
@@ -131,33 +226,34 @@ func (b *Browser) Close() {
 func (b *Browser) Name() string { return "chromium" }
 
 // event takes notes of what the browser reports.
-func (b *Browser) event(ev any) {
+func (t *tab) event(ev any) {
+	b := t.b
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	switch e := ev.(type) {
 	case *network.EventRequestWillBeSent:
-		if r, ok := b.requests[e.RequestID]; ok { // a redirect goes on under the same id
+		if r, ok := t.requests[e.RequestID]; ok { // a redirect goes on under the same id
 			r.url = e.Request.URL
 			return
 		}
-		b.requests[e.RequestID] = &request{id: e.RequestID, url: e.Request.URL, kind: e.Type, loader: e.LoaderID}
-		b.order = append(b.order, e.RequestID)
+		t.requests[e.RequestID] = &request{id: e.RequestID, url: e.Request.URL, kind: e.Type, loader: e.LoaderID}
+		t.order = append(t.order, e.RequestID)
 	case *network.EventResponseReceived:
-		if r, ok := b.requests[e.RequestID]; ok {
+		if r, ok := t.requests[e.RequestID]; ok {
 			r.status, r.mime, r.worker, r.cache = e.Response.Status, e.Response.MimeType, e.Response.FromServiceWorker, e.Response.CacheStorageCacheName
 		}
 	case *network.EventLoadingFinished:
-		if r, ok := b.requests[e.RequestID]; ok {
+		if r, ok := t.requests[e.RequestID]; ok {
 			r.finished = true
 		}
 	case *network.EventLoadingFailed:
-		if r, ok := b.requests[e.RequestID]; ok {
+		if r, ok := t.requests[e.RequestID]; ok {
 			r.finished, r.failed = true, e.ErrorText
 		}
 	case *page.EventLifecycleEvent:
 		if e.Name == "networkIdle" {
-			b.idle[string(e.LoaderID)] = true
-			tell(b.idled)
+			t.idle[string(e.LoaderID)] = true
+			tell(t.idled)
 		}
 	case *serviceworker.EventWorkerVersionUpdated:
 		for _, v := range e.Versions {
@@ -198,7 +294,7 @@ func (b *Browser) relative(u string) string {
 // Open navigates the tab and waits until the page asks for nothing more.
 func (b *Browser) Open(url string) (*stage.Load, error) {
 	wait := patience
-	if b.network == stage.Offline {
+	if b.network == stage.Offline || b.network == stage.Slow {
 		wait = offlinePatience
 	}
 	ctx, cancel := context.WithTimeout(b.ctx, wait)
@@ -211,7 +307,7 @@ func (b *Browser) Open(url string) (*stage.Load, error) {
 		target = b.server.Origin + url
 	}
 	nav, err := chromedp.Call(ctx, page.Navigate, page.NavigateParams{URL: target})
-	if errors.Is(err, context.DeadlineExceeded) && b.network == stage.Offline {
+	if errors.Is(err, context.DeadlineExceeded) && wait == offlinePatience {
 		// Seen in Chromium: an offline navigation that a worker declines right after its start never ends.
 		_, err := chromedp.Call(b.ctx, page.StopLoading, cdp.Empty{})
 		return &stage.Load{URL: b.relative(target), AnsweredBy: stage.ByBrowser, Why: "the navigation never ended"}, err
@@ -233,7 +329,13 @@ func (b *Browser) Open(url string) (*stage.Load, error) {
 		select {
 		case <-b.idled:
 		case <-ctx.Done():
-			return nil, fmt.Errorf("%s: the page never came to rest: %w", url, ctx.Err())
+			if b.network != stage.Slow {
+				return nil, fmt.Errorf("%s: the page never came to rest: %w", url, ctx.Err())
+			}
+			if _, err := chromedp.Call(b.ctx, page.StopLoading, cdp.Empty{}); err != nil {
+				return nil, err
+			}
+			return l, b.inspect(b.ctx, l)
 		}
 	}
 }
@@ -264,17 +366,17 @@ func (b *Browser) inspect(ctx context.Context, l *stage.Load) error {
 		l.Source = "store " + doc.cache
 	}
 	var err error
-	if l.Title, err = chromedp.Run(ctx, chromedp.Title()); err != nil {
-		return err
+	if l.Title, err = evaluate[string](ctx, "document.title"); err != nil {
+		return fmt.Errorf("%s: the title: %w", l.URL, err)
 	}
 	body, err := chromedp.Call(ctx, network.GetResponseBody, network.GetResponseBodyParams{RequestID: doc.id})
 	if err != nil {
-		return err
+		return fmt.Errorf("%s: the document: %w", l.URL, err)
 	}
 	sum := sha256.Sum256(body.Body)
 	l.Digest = hex.EncodeToString(sum[:])
 	if l.Controlled, err = evaluate[bool](ctx, `!!(navigator.serviceWorker && navigator.serviceWorker.controller)`); err != nil {
-		return err
+		return fmt.Errorf("%s: the controller: %w", l.URL, err)
 	}
 	for _, r := range rest {
 		use, ok := uses[r.kind]
@@ -284,6 +386,8 @@ func (b *Browser) inspect(ctx context.Context, l *stage.Load) error {
 		l.Needs++
 		why := ""
 		switch {
+		case !r.finished && b.network == stage.Slow:
+			why = "the network does not answer in time"
 		case r.failed != "":
 			why = r.failed
 		case r.status >= 400:
@@ -306,48 +410,67 @@ var uses = map[network.ResourceType]markup.Use{network.ResourceTypeStylesheet: m
 	network.ResourceTypeFetch: markup.UseFetch, network.ResourceTypeXHR: markup.UseFetch}
 
 // Fetch lets a script of the open page fetch a URL.
-func (b *Browser) Fetch(url string) (*stage.Answer, error) {
-	ctx, cancel := context.WithTimeout(b.ctx, patience)
+func (b *Browser) Fetch(url string) (*stage.Answer, error) { return b.Send(stage.Message{URL: url}) }
+
+// Send lets a script of the open page send something.
+func (b *Browser) Send(m stage.Message) (*stage.Answer, error) {
+	wait := patience
+	if b.network == stage.Slow {
+		wait = offlinePatience
+	}
+	ctx, cancel := context.WithTimeout(b.ctx, wait)
 	defer cancel()
 	type fetched struct {
 		Result string `json:"result"`
 		Status int    `json:"status"`
 		Body   string `json:"body"`
 		Why    string `json:"why"`
+		Worker bool   `json:"worker"`
 	}
-	quoted, err := json.Marshal(url)
+	init := map[string]any{}
+	if m.Method != "" {
+		init["method"] = m.Method
+	}
+	if m.Body != "" {
+		init["body"] = m.Body
+	}
+	headers := map[string]string{}
+	if m.Type != "" {
+		headers["Content-Type"] = m.Type
+	}
+	for _, h := range m.Header {
+		headers[h[0]] = h[1]
+	}
+	init["headers"] = headers
+	quoted, err := json.Marshal([]any{m.URL, init})
 	if err != nil {
 		return nil, err
 	}
-	out, err := evaluate[fetched](ctx, `(async () => { try { const r = await fetch(`+string(quoted)+`); const b = new Uint8Array(await r.arrayBuffer());
+	out, err := evaluate[fetched](ctx, `(async () => { try { const r = await fetch(...`+string(quoted)+`); const b = new Uint8Array(await r.arrayBuffer());
 		let s = ""; for (let i = 0; i < b.length; i += 8192) s += String.fromCharCode(...b.subarray(i, i + 8192));
 		return {result: "answered", status: r.status, body: btoa(s)} } catch (e) { return {result: "rejected", status: 0, body: "", why: String(e)} } })()`)
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", url, err)
+	if errors.Is(err, context.DeadlineExceeded) && b.network == stage.Slow {
+		return &stage.Answer{URL: m.URL, Result: "rejected", Why: "the network does not answer in time"}, nil
 	}
-	a := &stage.Answer{URL: url, Result: out.Result, Status: out.Status, Why: out.Why}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", m.URL, err)
+	}
+	a := &stage.Answer{URL: m.URL, Result: out.Result, Status: out.Status, Why: out.Why}
 	if out.Result == "answered" {
 		body, err := base64.StdEncoding.DecodeString(out.Body)
 		if err != nil {
 			return nil, err
 		}
 		sum := sha256.Sum256(body)
-		a.SHA256 = hex.EncodeToString(sum[:])
+		a.SHA256, a.Body = hex.EncodeToString(sum[:]), string(body)
 	}
 	return a, nil
 }
 
-// SetNetwork stops or starts the server. Other states than online and offline are not to be had here yet.
+// SetNetwork changes what the server does: it stops, holds back its answers, fails, or plays captive portal.
 func (b *Browser) SetNetwork(n stage.Network) error {
-	switch n {
-	case stage.Online:
-		b.network = n
-		return b.server.Resume()
-	case stage.Offline:
-		b.network = n
-		return b.server.Stop()
-	}
-	return fmt.Errorf("the Chromium stage has no network state %q", n)
+	b.network = n
+	return b.server.SetNetwork(n)
 }
 
 // Settle waits until every worker is activated, waiting or redundant.

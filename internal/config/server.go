@@ -21,7 +21,7 @@ func (c *Config) SiteRules() (site.Rules, error) {
 	for _, a := range c.Server.Answer {
 		rule := site.AnswerRule{Path: a.Path, Method: strings.ToUpper(a.Method), Status: a.Status, Type: a.Type, Body: []byte(a.Body)}
 		if a.File != "" {
-			data, err := os.ReadFile(filepath.Join(c.Dir(), filepath.FromSlash(a.File)))
+			data, err := os.ReadFile(c.path(a.File))
 			if err != nil {
 				return r, fmt.Errorf("%s: the answer for %s: %w", c.File, a.Path, err)
 			}
@@ -45,11 +45,20 @@ func (c *Config) SiteRules() (site.Rules, error) {
 func (c *Config) Origins() (map[string]*site.Server, error) {
 	out := map[string]*site.Server{}
 	for _, o := range c.Server.Origin {
-		s, err := site.Open(filepath.Join(c.Dir(), filepath.FromSlash(o.Dir)), "/")
+		s, err := site.Open(c.path(o.Dir), "/")
 		if err != nil {
 			return nil, fmt.Errorf("%s: the stand-in for %s: %w", c.File, o.URL, err)
 		}
 		out[strings.TrimSuffix(o.URL, "/")] = site.NewServer(s, site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Access-Control-Allow-Origin", Value: "*"}}})
 	}
 	return out, nil
+}
+
+// path gives the file or folder that the configuration names, which lies beside it unless its path is absolute.
+func (c *Config) path(name string) string {
+	p := filepath.FromSlash(name)
+	if filepath.IsAbs(p) {
+		return p
+	}
+	return filepath.Join(c.Dir(), p)
 }

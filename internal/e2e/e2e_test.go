@@ -73,13 +73,27 @@ func rehearsed(t testing.TB, dir string, args ...string) *rehearsal.Report {
 	return &r
 }
 
-// browse serves a folder to a real Chromium.
-func browse(t testing.TB, dir, base string) (*chromium.Browser, *site.Server) {
+func serverOf(t testing.TB, dir, base string) *site.Server {
 	t.Helper()
 	s, err := site.Open(dir, base)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	answers := site.NewServer(s, site.Rules{})
+	return site.NewServer(s, site.Rules{})
+}
+
+// served serves a folder on an origin of its own.
+func served(t testing.TB, dir string) *preview.Server {
+	t.Helper()
+	server, err := preview.Start(serverOf(t, dir, "/"))
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = server.Stop() })
+	return server
+}
+
+// browse serves a folder to a real Chromium.
+func browse(t testing.TB, dir, base string) (*chromium.Browser, *site.Server) {
+	t.Helper()
+	answers := serverOf(t, dir, base)
 	server, err := preview.Start(answers)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = server.Stop() })

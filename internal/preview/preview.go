@@ -3,6 +3,7 @@ package preview
 
 import (
 	"context"
+	"io"
 	"net"
 	"net/http"
 	"strconv"
@@ -16,16 +17,35 @@ import (
 type Server struct {
 	Origin string // such as http://127.0.0.1:40123
 
-	mu    sync.RWMutex
-	site  *site.Server
+	mu     sync.RWMutex
+	site   *site.Server
+	state  site.Network
+	faults site.Faults
+	left   chan struct{} // closed when the state changes, for answers that are held back
+	log    []Request
+
 	http  *http.Server
 	addr  string
 	alive bool
 }
 
+// Request is one that reached the server while it answered for the site.
+type Request struct {
+	Method, URL string // path and query
+	Status      int
+	Header      http.Header
+	Body        []byte
+}
+
+// Limits of the log.
+const (
+	maxLog     = 20_000
+	maxLogBody = 1 << 20
+)
+
 // Start serves a site on a free port.
 func Start(s *site.Server) (*Server, error) {
-	v := &Server{site: s, addr: "127.0.0.1:0"}
+	v := &Server{site: s, addr: "127.0.0.1:0", state: site.Online, left: make(chan struct{})}
 	if err := v.listen(); err != nil {
 		return nil, err
 	}
@@ -62,6 +82,36 @@ func (v *Server) Resume() error {
 	return v.listen()
 }
 
+// SetNetwork changes what visitors meet: the site, nothing at all, or something else that answers. Requests that are held
+// back are given up.
+func (v *Server) SetNetwork(n site.Network) error {
+	v.mu.Lock()
+	v.state = n
+	close(v.left)
+	v.left = make(chan struct{})
+	v.mu.Unlock()
+	if n == site.Offline {
+		return v.Stop()
+	}
+	return v.Resume()
+}
+
+// SetFaults changes what single addresses answer with while the network is online.
+func (v *Server) SetFaults(f site.Faults) {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	v.faults = f
+}
+
+// Log gives the requests since the last call.
+func (v *Server) Log() []Request {
+	v.mu.Lock()
+	defer v.mu.Unlock()
+	l := v.log
+	v.log = nil
+	return l
+}
+
 // Release replaces the site that is served.
 func (v *Server) Release(s *site.Server) {
 	v.mu.Lock()
@@ -72,12 +122,36 @@ func (v *Server) Release(s *site.Server) {
 // Shutdown ends the server once open requests are answered.
 func (v *Server) Shutdown(ctx context.Context) error { return v.http.Shutdown(ctx) }
 
-// ServeHTTP answers as the site does.
+// ServeHTTP answers as the site does, or as the state of the network wants.
 func (v *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	body, _ := io.ReadAll(http.MaxBytesReader(w, r.Body, maxLogBody)) // what a client that went away sent does not matter
 	v.mu.RLock()
-	s := v.site
+	s, state, left := v.site, v.state, v.left
+	if state == site.Online {
+		state = v.faults.For(r.URL.EscapedPath())
+	}
 	v.mu.RUnlock()
-	a := s.Answer(r.Method, r.URL.EscapedPath())
+	var a site.Answer
+	status, kind, text, instead := state.Instead()
+	switch {
+	case state == site.Slow:
+		select {
+		case <-r.Context().Done():
+		case <-left:
+		}
+		panic(http.ErrAbortHandler)
+	case state == site.Offline:
+		panic(http.ErrAbortHandler)
+	case instead:
+		a = site.Answer{Status: status, Header: http.Header{"Content-Type": {kind}}, Body: []byte(text)}
+	default:
+		a = s.Answer(r.Method, r.URL.EscapedPath())
+		v.mu.Lock()
+		if len(v.log) < maxLog {
+			v.log = append(v.log, Request{Method: r.Method, URL: r.URL.RequestURI(), Status: a.Status, Header: r.Header.Clone(), Body: body})
+		}
+		v.mu.Unlock()
+	}
 	h := w.Header()
 	for k, values := range a.Header {
 		h[k] = values

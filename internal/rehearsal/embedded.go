@@ -2,6 +2,9 @@ package rehearsal
 
 import (
 	"errors"
+	"fmt"
+	"slices"
+	"time"
 
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
@@ -9,14 +12,15 @@ import (
 
 // Embedded is our browser model as a [Stage].
 type Embedded struct {
-	b   *stage.Browser
-	tab *stage.Tab
+	b    *stage.Browser
+	tabs []*stage.Tab
+	tab  int // the one in use
 }
 
 // NewEmbedded starts the embedded stage for a site.
 func NewEmbedded(server *site.Server, others map[string]*site.Server, limits stage.Limits) *Embedded {
 	b := stage.New(server, others, limits)
-	return &Embedded{b: b, tab: b.NewTab()}
+	return &Embedded{b: b, tabs: []*stage.Tab{b.NewTab()}}
 }
 
 // Close ends the stage.
@@ -26,10 +30,59 @@ func (e *Embedded) Close() { e.b.Close() }
 func (e *Embedded) Name() string { return "embedded" }
 
 // Open navigates the visitor's tab.
-func (e *Embedded) Open(url string) (*stage.Load, error) { return e.tab.Open(url) }
+func (e *Embedded) Open(url string) (*stage.Load, error) { return e.tabs[e.tab].Open(url) }
 
 // Fetch fetches by a script of the open page.
-func (e *Embedded) Fetch(url string) (*stage.Answer, error) { return e.tab.Fetch(url) }
+func (e *Embedded) Fetch(url string) (*stage.Answer, error) { return e.tabs[e.tab].Fetch(url) }
+
+// Send sends something by a script of the open page.
+func (e *Embedded) Send(m stage.Message) (*stage.Answer, error) { return e.tabs[e.tab].Send(m) }
+
+// ErrUncontrolled says that no worker is there to take a message.
+var ErrUncontrolled = errors.New("no worker controls the open page, or waits")
+
+// Post gives a message to the worker that controls the open page, or to the one that waits to take over.
+func (e *Embedded) Post(message string, waiting bool) error {
+	if !e.tabs[e.tab].Post(message, waiting) {
+		return ErrUncontrolled
+	}
+	return nil
+}
+
+// ErrTab says that there is no such tab.
+var ErrTab = errors.New("there is no such tab")
+
+// Tab goes to another tab, or opens the next.
+func (e *Embedded) Tab(number int) error {
+	if number < 0 || number > len(e.tabs) {
+		return fmt.Errorf("tab %d of %d: %w", number, len(e.tabs), ErrTab)
+	}
+	if number == len(e.tabs) {
+		e.tabs = append(e.tabs, e.b.NewTab())
+	}
+	e.tab = number
+	return nil
+}
+
+// CloseTab closes the tab in use.
+func (e *Embedded) CloseTab() error {
+	if len(e.tabs) == 0 {
+		return ErrTab
+	}
+	e.tabs[e.tab].Close()
+	e.tabs = slices.Delete(e.tabs, e.tab, e.tab+1)
+	e.tab = max(0, e.tab-1)
+	return nil
+}
+
+// Release replaces the site that the server answers with.
+func (e *Embedded) Release(s *site.Server) { e.b.Release(s) }
+
+// Received gives the requests that reached the site since the last call.
+func (e *Embedded) Received() []stage.Sent { return e.b.Sent() }
+
+// SetFaults changes the network for single addresses while it is online.
+func (e *Embedded) SetFaults(f site.Faults) { e.b.SetFaults(f) }
 
 // SetNetwork changes the state of the network.
 func (e *Embedded) SetNetwork(n stage.Network) error { return e.b.SetNetwork(n) }
@@ -44,6 +97,12 @@ func (e *Embedded) Settle() error {
 	}
 	return nil
 }
+
+// Advance lets virtual time pass.
+func (e *Embedded) Advance(d time.Duration) { e.b.Advance(d) }
+
+// Quota bounds what the site may store, in bytes.
+func (e *Embedded) Quota(bytes int64) { e.b.SetQuota(bytes) }
 
 // Rest ends idle workers.
 func (e *Embedded) Rest() error {

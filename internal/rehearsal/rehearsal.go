@@ -21,6 +21,20 @@ type Stage interface {
 	Open(url string) (*stage.Load, error)
 	// Fetch lets a script of the open page fetch a URL.
 	Fetch(url string) (*stage.Answer, error)
+	// Send lets a script of the open page send something.
+	Send(stage.Message) (*stage.Answer, error)
+	// Post gives a message to the worker that controls the open page, or to the one that waits to take over.
+	Post(message string, waiting bool) error
+	// Tab goes to the tab with a number, from 0; the one after the last is opened.
+	Tab(number int) error
+	// CloseTab closes the tab that is in use and goes to the one before. Without any, Tab(0) opens one.
+	CloseTab() error
+	// Release replaces the site that the server answers with.
+	Release(*site.Server)
+	// Received gives the requests that reached the site since the last call.
+	Received() []stage.Sent
+	// SetFaults changes the network for single addresses while it is online.
+	SetFaults(site.Faults)
 	// SetNetwork changes the state of the network.
 	SetNetwork(stage.Network) error
 	// Settle waits until no worker is installing or activating.

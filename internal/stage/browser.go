@@ -45,6 +45,7 @@ type Browser struct {
 	server  *site.Server
 	others  map[string]*site.Server
 	network Network
+	faults  site.Faults
 	loop    *loop
 	http    *httpCache
 	store   *cacheStorage
@@ -71,7 +72,7 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 		limits.Memory = 1 << 30
 	}
 	return &Browser{origin: Origin, server: server, others: others, network: Online, loop: &loop{},
-		http: &httpCache{map[string]cached{}}, store: &cacheStorage{}, bases: map[string]string{}, limits: limits, guard: newGuard(limits),
+		http: &httpCache{map[string]cached{}}, store: &cacheStorage{quota: maxStored}, bases: map[string]string{}, limits: limits, guard: newGuard(limits),
 		assumed: map[string]bool{}, docs: newReadCache()}
 }
 
@@ -102,6 +103,12 @@ func (b *Browser) SetNetwork(n Network) error {
 	}
 	return fmt.Errorf("unknown network state %q", n)
 }
+
+// SetFaults sets the state of the network for single addresses, while it is online.
+func (b *Browser) SetFaults(f site.Faults) { b.faults = f }
+
+// SetQuota bounds what the origin may store, in bytes.
+func (b *Browser) SetQuota(bytes int64) { b.store.quota = bytes }
 
 // Release replaces the site that the server answers with.
 func (b *Browser) Release(server *site.Server) { b.server = server }
@@ -138,7 +145,10 @@ func (b *Browser) remark(r Remark) {
 
 // Advance lets virtual time pass.
 func (b *Browser) Advance(d time.Duration) {
-	b.loop.runUntil(func() bool { return false }, float64(d)/float64(time.Millisecond))
+	ms := float64(d) / float64(time.Millisecond)
+	end := b.loop.now + ms
+	b.loop.runUntil(func() bool { return false }, ms)
+	b.loop.now = max(b.loop.now, end)
 }
 
 // Settle runs until no worker is installing or activating and nothing is due soon, at most ten minutes of virtual

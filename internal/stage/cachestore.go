@@ -16,6 +16,7 @@ type cacheStorage struct {
 	stores []*cacheStore
 	nextID int
 	bytes  int64
+	quota  int64 // the most bytes
 }
 
 type cacheStore struct {
@@ -66,7 +67,7 @@ func (s *cacheStorage) remove(name string) bool {
 
 // copy gives an independent storage that shares the entries.
 func (s *cacheStorage) copy() *cacheStorage {
-	out := &cacheStorage{nextID: s.nextID, bytes: s.bytes}
+	out := &cacheStorage{nextID: s.nextID, bytes: s.bytes, quota: s.quota}
 	for _, c := range s.stores {
 		n := &cacheStore{id: c.id, name: c.name, entries: append([]*cacheEntry{}, c.entries...), byURL: make(map[string][]*cacheEntry, len(c.byURL))}
 		for u, list := range c.byURL {
@@ -138,7 +139,7 @@ func varyMatches(e *cacheEntry, req *request) bool {
 // put stores an answer in place of those that the request matches.
 func (s *cacheStorage) put(c *cacheStore, req *request, res *response) string {
 	size := int64(len(res.bytes()))
-	if s.bytes+size > maxStored {
+	if s.bytes+size > s.quota {
 		return "Quota exceeded."
 	}
 	s.delete(c, c.match(req, matchOptions{}))

@@ -251,7 +251,7 @@ func (w *worker) hostClients(set setter) {
 	set("estimate", func(goja.FunctionCall) goja.Value {
 		o := vm.NewObject()
 		_ = o.Set("usage", w.b.store.bytes)
-		_ = o.Set("quota", maxStored)
+		_ = o.Set("quota", w.b.store.quota)
 		return o
 	})
 	set("preload", func(c goja.FunctionCall) goja.Value {

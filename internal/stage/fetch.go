@@ -7,22 +7,24 @@ import (
 	"strings"
 
 	weburl "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform/internal/site"
 )
 
 // Network is a state of the network between browser and server.
-type Network string
+type Network = site.Network
 
 // The network states.
 const (
-	Online  Network = "online"
-	Offline Network = "offline"
-	Slow    Network = "slow"    // accepts connections and does not answer in time
-	Failing Network = "failing" // answers everything with 503
-	Portal  Network = "portal"  // a captive portal answers everything with its own page
+	Online  = site.Online
+	Offline = site.Offline
+	Slow    = site.Slow
+	Failing = site.Failing
+	Portal  = site.Portal
 )
 
 // Networks are all states in the order they are shown.
-var Networks = []Network{Online, Offline, Slow, Failing, Portal}
+var Networks = site.Networks
 
 // Times of the virtual network, in ms.
 const (
@@ -125,7 +127,7 @@ func (b *Browser) cachedFetch(req *request, hops int, redirected bool, done func
 		b.loop.after(1, func() { done(nil, failedToFetch) })
 		return
 	}
-	switch b.network {
+	switch b.networkFor(req.url) {
 	case Offline:
 		b.loop.after(1, func() { done(nil, failedToFetch) })
 		return
@@ -134,7 +136,7 @@ func (b *Browser) cachedFetch(req *request, hops int, redirected bool, done func
 		return
 	}
 	b.loop.after(latency, func() {
-		if b.network == Offline { // it went away in the meantime
+		if b.networkFor(req.url) == Offline { // it went away in the meantime
 			done(nil, failedToFetch)
 			return
 		}
@@ -189,6 +191,17 @@ func (b *Browser) follow(req *request, r *response, hops int, done func(*respons
 	b.cachedFetch(&next, hops+1, true, done)
 }
 
+// networkFor gives the state of the network for one request.
+func (b *Browser) networkFor(url string) Network {
+	if b.network == Online {
+		if path, ok := strings.CutPrefix(b.Relative(url), "/"); ok {
+			path, _, _ = strings.Cut("/"+path, "?")
+			return b.faults.For(path)
+		}
+	}
+	return b.network
+}
+
 // serve gives the server's answer, nil when there is no such server.
 func (b *Browser) serve(req *request) *response {
 	u, err := weburl.Parse(req.url)
@@ -196,14 +209,8 @@ func (b *Browser) serve(req *request) *response {
 		return nil
 	}
 	r := &response{url: u.Href(true), kind: "basic"}
-	switch b.network {
-	case Failing:
-		r.status, r.headers = http.StatusServiceUnavailable, [][2]string{{"content-type", "text/plain"}}
-		r.body = &blob{[]byte("The server is not available.\n"), "network"}
-		return r
-	case Portal:
-		r.status, r.headers = http.StatusOK, [][2]string{{"content-type", "text/html"}}
-		r.body = &blob{[]byte(portalPage), "network"}
+	if status, kind, body, ok := b.networkFor(req.url).Instead(); ok {
+		r.status, r.headers, r.body = status, [][2]string{{"content-type", kind}}, &blob{[]byte(body), "network"}
 		return r
 	}
 	origin := u.Protocol() + "//" + u.Host()
@@ -274,8 +281,6 @@ func partial(r *response, spec string, body []byte) {
 	r.body = &blob{body[from : to+1], "network"}
 }
 
-const portalPage = "<!doctype html><title>Sign in to the network</title><p>Please accept our terms to use this network.</p>\n"
-
 // filter makes the response that the request's mode lets a script see (Fetch Standard, "main fetch").
 func (b *Browser) filter(req *request, r *response, redirected bool) *response {
 	out := *r
@@ -326,7 +331,7 @@ func (c *httpCache) get(b *Browser, req *request) *response {
 }
 
 func (c *httpCache) put(b *Browser, req *request, r *response) {
-	if req.method != "GET" || req.cache == "no-store" || r.status != http.StatusOK || b.network != Online {
+	if req.method != "GET" || req.cache == "no-store" || r.status != http.StatusOK || b.networkFor(req.url) != Online {
 		return
 	}
 	age := lifetime(r.header("cache-control"))

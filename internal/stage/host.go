@@ -150,7 +150,7 @@ func (w *worker) importScript(ref string) string {
 			return "the script at '" + u + "' was not imported during installation"
 		}
 		r := w.b.serve(&request{url: u, method: "GET", mode: "no-cors"})
-		if w.b.network == Offline || w.b.network == Slow || r == nil || r.status != 200 || !isScriptType(r.header("content-type")) && r.header("content-type") != "" {
+		if n := w.b.networkFor(u); n == Offline || n == Slow || r == nil || r.status != 200 || !isScriptType(r.header("content-type")) && r.header("content-type") != "" {
 			return "The script at '" + u + "' failed to load."
 		}
 		w.scripts[u] = string(r.bytes())

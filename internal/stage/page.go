@@ -109,11 +109,18 @@ type Answer struct {
 }
 
 // maxShown is how large a body may be to be given in an [Answer], in bytes.
-const maxShown = 64 << 10
+const maxShown = 1 << 20
 
-// Post sends a message to the worker that controls the page, as postMessage does. It reports whether there is one.
-func (t *Tab) Post(data any) bool {
+// Post sends a message as postMessage does, to the worker that controls the page, or to the one that waits to take over. It
+// reports whether there is one.
+func (t *Tab) Post(data any, waiting bool) bool {
 	w := t.controller
+	if waiting {
+		w = nil
+		if r := t.b.find(t.url); r != nil {
+			w = r.waiting
+		}
+	}
 	if w == nil {
 		return false
 	}

@@ -87,11 +87,11 @@ async function fromRelease(file, event) {
     event.waitUntil(get().catch(() => {}));
     return orStandIn(request);
   }
-  return get().catch((error) => {
+  return get().catch(() => {
     // What the server has now is not this release's file, or there is no network. Other code would not fit the page.
     if (navigation) return page(event);
     if (/^(image|audio|video|track|font)$/.test(request.destination)) return orStandIn(request);
-    throw error;
+    return Response.error();
   });
 }
 
@@ -388,8 +388,9 @@ function deliver(now) {
 async function deliverAll(now) {
   for (const record of await posts("readonly", (s) => s.getAll())) {
     const { id, key, url, method, headers, body, credentials, age } = record;
-    const done = async (result, status) => {
+    const done = async (result, status, answer) => {
       await posts("readwrite", (s) => s.delete(id));
+      if (hopes.has(key)) hopes.get(key).settle(answer);
       await tell({ key, url, result, status });
     };
     if (age && Date.now() - record.at > age * 1000) {
@@ -412,8 +413,7 @@ async function deliverAll(now) {
       await posts("readwrite", (s) => s.put(record));
       return;
     }
-    if (hopes.has(key)) hopes.get(key).settle(answer);
-    await done(status < 400 ? "sent" : "refused", status);
+    await done(status < 400 ? "sent" : "refused", status, answer);
   }
 }
 

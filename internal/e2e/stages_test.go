@@ -1,0 +1,195 @@
+package e2e
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/chromium"
+	"tachyform/internal/preview"
+	"tachyform/internal/rehearsal"
+	"tachyform/internal/site"
+	"tachyform/internal/stage"
+)
+
+// world is a fitted site on one of the two stages.
+type world struct {
+	*testing.T
+	rehearsal.Stage
+	embedded *rehearsal.Embedded // nil on Chromium
+	chrome   *chromium.Browser   // nil on the embedded stage
+	dir      string              // holds the site in "dist"
+	rules    site.Rules
+	server   *site.Server
+}
+
+// start is the page that every one of these sites begins with.
+const start = `<!doctype html><html lang=en><head><title>Skerry Line</title><link rel="stylesheet" href="/app.css"></head><body><h1>Skerry Line</h1></body></html>`
+
+// onBothStages fits a site and does the same with it on the embedded stage and in Chromium.
+func onBothStages(t *testing.T, files map[string]string, toml string, rules site.Rules, work func(w *world)) {
+	t.Helper()
+	for _, name := range []string{"embedded", "chromium"} {
+		t.Run(name, func(t *testing.T) {
+			if name == "chromium" {
+				t.Parallel() // it waits more than it works
+			}
+			w := &world{T: t, dir: t.TempDir(), rules: rules}
+			all := map[string]string{"dist/index.html": start, "dist/app.css": "body { color: teal }", "tachyform.toml": "site = \"dist\"\n" + toml}
+			for k, v := range files {
+				all["dist/"+k] = v
+			}
+			write(t, w.dir, all)
+			w.fit()
+			w.server = w.serve()
+			if name == "embedded" {
+				w.embedded = rehearsal.NewEmbedded(w.server, nil, stage.Limits{})
+				t.Cleanup(w.embedded.Close)
+				w.Stage = w.embedded
+			} else {
+				web, err := preview.Start(w.server)
+				require.NoError(t, err)
+				t.Cleanup(func() { _ = web.Stop() })
+				w.chrome, err = chromium.Start(context.Background(), web)
+				require.NoError(t, err, "a missing browser is a failure here")
+				t.Cleanup(w.chrome.Close)
+				w.Stage = w.chrome
+			}
+			work(w)
+			for _, r := range w.Remarks() {
+				assert.Contains(t, []string{"install", "console", "note", "update"}, r.Kind, "%s:%d: %s", r.File, r.Line, r.Message)
+			}
+			if w.chrome != nil {
+				assert.Empty(t, w.chrome.Console(), "the console holds no error")
+			}
+		})
+	}
+}
+
+func (w *world) fit() {
+	w.Helper()
+	fine(w.T, w.dir, "fit")
+}
+
+// serve reads the folder as it is now.
+func (w *world) serve() *site.Server {
+	w.Helper()
+	s, err := site.Open(filepath.Join(w.dir, "dist"), "/")
+	require.NoError(w, err)
+	w.Cleanup(func() { s.Close() })
+	return site.NewServer(s, w.rules)
+}
+
+// release changes files and lets the server answer with what comes of another fit.
+func (w *world) release(files map[string]string) {
+	w.Helper()
+	write(w.T, filepath.Join(w.dir, "dist"), files)
+	w.fit()
+	w.Release(w.serve())
+}
+
+// answers changes what the server's endpoints say.
+func (w *world) answers(rules ...site.AnswerRule) {
+	w.Helper()
+	w.rules.Answers = rules
+	w.Release(w.serve())
+}
+
+func (w *world) open(url string) *stage.Load {
+	w.Helper()
+	l, err := w.Open(url)
+	require.NoError(w, err)
+	return l
+}
+
+// visit opens the start page until its worker controls it.
+func (w *world) visit() {
+	w.Helper()
+	for range 2 {
+		w.open("/")
+		require.NoError(w, w.Settle())
+	}
+	w.Received()
+}
+
+func (w *world) network(n stage.Network) {
+	w.Helper()
+	require.NoError(w, w.SetNetwork(n))
+}
+
+// rest stops the worker, so that its globals are lost.
+func (w *world) rest() {
+	w.Helper()
+	require.NoError(w, w.Rest())
+}
+
+func (w *world) send(m stage.Message) *stage.Answer {
+	w.Helper()
+	a, err := w.Send(m)
+	require.NoError(w, err)
+	return a
+}
+
+// get fetches a URL by a script of the page: its body, or "rejected".
+func (w *world) get(url string) string {
+	w.Helper()
+	a := w.send(stage.Message{URL: url})
+	if a.Result == "rejected" {
+		return a.Result
+	}
+	return a.Body
+}
+
+// stored gives the URLs in the store whose name ends in a word.
+func (w *world) stored(word string) []string {
+	w.Helper()
+	stores, err := w.Stores()
+	require.NoError(w, err)
+	for _, s := range stores {
+		if len(s.Name) >= len(word) && s.Name[len(s.Name)-len(word):] == word {
+			var urls []string
+			for _, e := range s.Entries {
+				urls = append(urls, e.URL)
+			}
+			return urls
+		}
+	}
+	return nil
+}
+
+// comes waits until something is so. On the embedded stage time passes meanwhile.
+func (w *world) comes(what string, f func() bool) {
+	w.Helper()
+	deadline := time.Now().Add(20 * time.Second)
+	for !f() {
+		if w.embedded != nil {
+			w.embedded.Advance(time.Second)
+		} else {
+			_, err := w.chrome.Evaluate(`new Promise((done) => setTimeout(() => done(""), 50))`)
+			require.NoError(w, err)
+		}
+		require.True(w, time.Now().Before(deadline), "it never came: %s", what)
+	}
+}
+
+// asked gives what reached the site since the last call, as method and path.
+func (w *world) asked() []string {
+	var out []string
+	for _, r := range w.Received() {
+		out = append(out, r.Method+" "+r.URL)
+	}
+	return out
+}
+
+// read gives a file below the folder that holds the site.
+func (w *world) read(name string) string {
+	w.Helper()
+	data, err := os.ReadFile(filepath.Join(w.dir, filepath.FromSlash(name)))
+	require.NoError(w, err)
+	return string(data)
+}
