@@ -33,6 +33,8 @@ type Options struct {
 	// ManifestOnly writes the manifest and links it; icons, worker and other tags are left out. In a site that was fitted
 	// it makes no difference: everything else is there already.
 	ManifestOnly bool
+	// RulesOnly is for a plan that is looked at and not applied: no icons are drawn.
+	RulesOnly bool
 	// Screenshots are pictures of the app for the dialogue to install. Those of an earlier fit stay without new ones.
 	Screenshots []Screenshot
 
@@ -118,7 +120,7 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 	if err != nil {
 		return nil, err
 	}
-	if rec.Icons == "" && !opts.ManifestOnly { // a master is likely to be SVG: let its renderer start while the pages are read
+	if rec.Icons == "" && !opts.ManifestOnly && !opts.RulesOnly { // a master is likely to be SVG: let its renderer start while the pages are read
 		icon.Warm()
 	}
 	inv, err := survey.Take(ctx, s, survey.Options{Progress: opts.Progress, Edits: true})
@@ -200,6 +202,8 @@ func (f *fitter) make(ctx context.Context) error {
 	f.plan.Manifest = manifestPath
 	var icons []icon.Icon
 	if only {
+		f.plan.next = &record{Format: recordFormat, Files: map[string]recorded{}, Base: f.site.Base}
+	} else if f.opts.RulesOnly {
 		f.plan.next = &record{Format: recordFormat, Files: map[string]recorded{}, Base: f.site.Base}
 	} else if icons, err = f.icons(ctx); err != nil {
 		return err

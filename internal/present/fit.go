@@ -236,7 +236,11 @@ func (s *Style) remarks(p *fitting.Plan) {
 			s.printf("  and %s of this kind\n", count(len(p.Conflicts)-i, "more conflict"))
 			break
 		}
-		s.printf("  %s %s\n", s.warn.Render(c.File+":"+itoa(c.Line)+":"+itoa(c.Column)), wrap(c.Message, 100, 4))
+		at := c.File
+		if c.Line > 0 {
+			at += ":" + itoa(c.Line) + ":" + itoa(c.Column)
+		}
+		s.printf("  %s %s\n", s.warn.Render(at), wrap(c.Message, 100, 4))
 	}
 	for _, r := range p.Remarks {
 		s.printf("  %s\n", wrap(r, 116, 4))

@@ -12,7 +12,7 @@ const RULES = TABLE.rules.map((r) => ({ ...r, match: new RegExp(r.match), ignore
 
 addEventListener("install", (event) => event.waitUntil(install(event)));
 addEventListener("activate", (event) => event.waitUntil(activate()));
-addEventListener("sync", (event) => event.tag === NAME + "outbox" && event.waitUntil(deliver(true)));
+addEventListener("sync", (event) => event.tag === NAME + "outbox" && event.waitUntil(deliver(true).then((left) => left && Promise.reject()))); // the browser tries again
 addEventListener("message", (event) => {
   if (event.data === "tachyform: take over") skipWaiting();
   if (event.data === "tachyform: send") event.waitUntil(deliver().then(() => tell()));
@@ -141,8 +141,7 @@ async function part(response, request) {
 
 // install takes the whole release or nothing. What an earlier, failed try has stored is used again.
 async function install(event) {
-  const routes = [];
-  for (const pathname of TABLE.left) routes.push({ condition: { urlPattern: { pathname } }, source: "network" });
+  const routes = TABLE.left.map((pathname) => ({ condition: { urlPattern: { pathname } }, source: "network" }));
   if (event.addRoutes && routes.length) event.addRoutes(routes).catch(() => {}); // the browser need not ask this worker
   const older = [];
   for (const name of await caches.keys()) {
@@ -185,7 +184,7 @@ async function stow(store, digest, older, file, tries = 1) {
       const answer = await fetch(file, { cache: "no-cache" });
       const body = await answer.arrayBuffer();
       if (answer.status !== 200 || answer.type !== "basic" || !(await genuine(digest, body)))
-        throw new Error(file + " is not of release " + TABLE.release);
+        throw new Error(file + " is of another release");
       const good = new Response(body, { headers: answer.headers });
       const put = store.put(file, good.clone());
       await (must ? put : put.catch(() => {}));
@@ -359,7 +358,7 @@ async function post(event, rule) {
   headers.set("Idempotency-Key", key);
   try {
     const kept = await posts("readonly", (s) => s.index("key").count(key));
-    if (!kept && (await posts("readonly", (s) => s.count())) >= rule.entries) throw new Error("full");
+    if (!kept && (await posts("readonly", (s) => s.count())) >= rule.entries) throw 0; // it is full
     const record = { key, url, method, headers: [...headers], body, credentials, form, at: Date.now(), age: rule.age, next: 0, tries: 0 };
     if (!kept) await posts("readwrite", (s) => s.put(record));
   } catch {
@@ -378,8 +377,8 @@ async function post(event, rule) {
   return new Response(JSON.stringify({ outbox: "kept", key, waiting }), { status: 202, headers: { "Content-Type": "application/json" } });
 }
 
-// deliver sends what is kept, one after the other, until the network or the server fails. "now" does not wait for the
-// pause that a failing server was given.
+// deliver sends what is kept, one after the other, until the network or the server fails; it says whether something is
+// left. "now" does not wait for the pause that a failing server was given.
 let delivery = Promise.resolve();
 function deliver(now) {
   return (delivery = delivery.then(() => deliverAll(now), () => deliverAll(now)));
@@ -397,13 +396,13 @@ async function deliverAll(now) {
       await done("expired");
       continue;
     }
-    if (!now && Date.now() < record.next) return;
+    if (!now && Date.now() < record.next) return true;
     let answer;
     try {
       answer = await fetch(url, { method, headers, body: body.byteLength ? body : undefined, credentials });
-      if (!record.form && (await foreign(answer))) return;
+      if (!record.form && (await foreign(answer))) return true;
     } catch {
-      return; // no network
+      return true; // no network
     }
     const { status } = answer;
     if (/^(408|425|429|502|503|504)$/.test(status)) {
@@ -411,7 +410,7 @@ async function deliverAll(now) {
       const pause = Math.max(+answer.headers.get("retry-after") || 0, Math.min(3600, 2 ** record.tries)); // seconds
       record.next = Date.now() + pause * 1000;
       await posts("readwrite", (s) => s.put(record));
-      return;
+      return true;
     }
     await done(status < 400 ? "sent" : "refused", status, answer);
   }
