@@ -144,7 +144,11 @@ func TestPagesAreFound(t *testing.T) {
 			assert.Empty(w, l.Missing, url) // of the photo, a picture stands in
 			assert.Equal(w, stage.ByWorker, l.AnsweredBy, url)
 		}
-		assert.Equal(w, stage.ByBrowser, w.open("/account/").AnsweredBy, "the worker keeps out of what is excepted")
+		l := w.open("/account/")
+		assert.Equal(w, stage.ByBrowser, l.AnsweredBy, "the worker keeps out of what is excepted")
+		if w.embedded != nil {
+			assert.Contains(w, l.Why, "a static route of the worker sends it to the network", "and is not even asked")
+		}
 	})
 }
 

@@ -159,6 +159,13 @@ func TestOutboxForms(t *testing.T) {
 	})`)
 	require.NoError(t, err)
 	assert.Equal(t, "Book 1", shown, "the form's page comes back and says that something waits")
+	require.NoError(t, b.SetNetwork(stage.Online))
+	told, err := b.Evaluate(`new Promise((done) => {
+		addEventListener("app-outbox", ({detail}) => done([detail.result, detail.status, new URL(detail.url).pathname, detail.waiting].join(" ")));
+		dispatchEvent(new Event("online"));
+	})`)
+	require.NoError(t, err)
+	assert.Equal(t, "sent 201 /api/bookings 0", told, "the page is told what became of it")
 	assert.Empty(t, b.Console())
 }
 

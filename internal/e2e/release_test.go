@@ -76,7 +76,7 @@ func (w *world) updated() {
 
 func TestNeverAMix(t *testing.T) {
 	t.Run("next visit", func(t *testing.T) {
-		onBothStages(t, version("v1"), "", site.Rules{}, func(w *world) {
+		onBothStages(t, version("v1"), "[worker]\nminify = true\n", site.Rules{}, func(w *world) {
 			w.visit()
 			w.release(version("v2"))
 			assert.Equal(w, "v1 v1 v1", w.sees("/"))

@@ -50,7 +50,7 @@ func (w *worker) addRoutes(text string) error {
 		switch {
 		case json.Unmarshal(r.Source, &n.source) == nil:
 			if !slices.Contains([]string{"network", "cache", "fetch-event", "race-network-and-fetch-handler"}, n.source) {
-				return fmt.Errorf("The provided value '%s' is not a valid enum value of type RouterSourceEnum.", n.source) //nolint:staticcheck // a browser's message
+				return fmt.Errorf("the provided value '%s' is not a valid enum value of type RouterSourceEnum", n.source)
 			}
 		case json.Unmarshal(r.Source, &named) == nil && named.CacheName != nil:
 			n.source, n.cache = "cache", *named.CacheName
@@ -112,7 +112,7 @@ func (w *worker) condition(text json.RawMessage, depth int) (condition, error) {
 		c.not = &x
 	}
 	if c.pattern == nil && c.method == "" && c.mode == "" && c.destination == nil && c.running == "" && len(c.or) == 0 && c.not == nil {
-		return c, errors.New("At least one condition must be set.") //nolint:staticcheck // a browser's message
+		return c, errors.New("at least one condition must be set")
 	}
 	return c, nil
 }

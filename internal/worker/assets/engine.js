@@ -80,9 +80,11 @@ async function fromRelease(file, event) {
   if (resultingClientId) event.waitUntil(remember(resultingClientId, came || TABLE.release));
   const older = came && came !== TABLE.release && (await listOf(NAME + came));
   const name = older ? NAME + came : RELEASE;
+  const digest = (older || FILES)[file];
+  if (!digest) return fetch(request); // the older release did not have it
   const copy = await stored(file, name);
   if (copy) return part(copy, request);
-  const get = async () => stow(await caches.open(name), (older || FILES)[file], [], file);
+  const get = async () => stow(await caches.open(name), digest, [], file);
   if (request.headers.has("range")) {
     event.waitUntil(get().catch(() => {}));
     return orStandIn(request);
@@ -281,7 +283,7 @@ function keyOf(rule, request) {
 }
 
 function tooOld(answer, rule) {
-  return rule.age && answer.type !== "opaque" && Date.now() - answer.headers.get(STORED) > rule.age * 1000;
+  return rule.age && Date.now() - answer.headers.get(STORED) > rule.age * 1000;
 }
 
 // mayStay says whether an answer may be stored: whole, successful, for everybody, and not from somebody else.
