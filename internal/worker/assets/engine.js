@@ -144,7 +144,7 @@ async function part(response, request) {
 // install takes the whole release or nothing. What an earlier, failed try has stored is used again.
 async function install(event) {
   const routes = TABLE.left.map((pathname) => ({ condition: { urlPattern: { pathname } }, source: "network" }));
-  if (event.addRoutes && routes.length) event.addRoutes(routes).catch(() => {}); // the browser need not ask this worker
+  if (event.addRoutes) event.addRoutes(routes).catch(() => {}); // the browser need not ask this worker
   const older = [];
   for (const name of await caches.keys()) {
     const list = name.startsWith(NAME) && name !== RELEASE && (await listOf(name));
