@@ -47,7 +47,7 @@ func Find() (string, error) {
 // patience is how long a page may take in real time; without a network an answer comes at once or never.
 const (
 	patience        = 30 * time.Second
-	offlinePatience = 6 * time.Second
+	offlinePatience = 8 * time.Second
 )
 
 // Browser is a Chromium with a fresh profile, visiting one local server.
@@ -66,6 +66,7 @@ type Browser struct {
 	remarks  []stage.Remark
 	changed  chan struct{} // told when workers change
 	console  []string
+	parts    bool
 }
 
 // tab is one page that is open.
@@ -192,6 +193,33 @@ func (b *Browser) Post(message string, waiting bool) error {
 func (b *Browser) Quota(bytes int64) error {
 	size := float64(bytes)
 	_, err := chromedp.Call(b.ctx, storage.OverrideQuotaForOrigin, storage.OverrideQuotaForOriginParams{Origin: b.server.Origin, QuotaSize: &size})
+	return err
+}
+
+// KeepParts has every load say what the page and its parts are.
+func (b *Browser) KeepParts() { b.parts = true }
+
+// TakeOver lets a waiting worker become active.
+func (b *Browser) TakeOver() error {
+	regs, err := b.Registrations()
+	if err != nil {
+		return err
+	}
+	for _, r := range regs {
+		if r.State == "waiting" {
+			_, err := chromedp.Call(b.ctx, serviceworker.SkipWaiting, serviceworker.SkipWaitingParams{ScopeURL: b.server.Origin + r.Scope})
+			return err
+		}
+	}
+	return errors.New("no worker waits to take over")
+}
+
+// Clear removes everything that the site has stored, and its workers.
+func (b *Browser) Clear() error {
+	if _, err := chromedp.Call(b.ctx, storage.ClearDataForOrigin, storage.ClearDataForOriginParams{Origin: b.server.Origin, StorageTypes: "all"}); err != nil {
+		return err
+	}
+	_, err := chromedp.Call(b.ctx, network.ClearBrowserCache, cdp.Empty{})
 	return err
 }
 
@@ -378,6 +406,10 @@ func (b *Browser) inspect(ctx context.Context, l *stage.Load) error {
 	if l.Controlled, err = evaluate[bool](ctx, `!!(navigator.serviceWorker && navigator.serviceWorker.controller)`); err != nil {
 		return fmt.Errorf("%s: the controller: %w", l.URL, err)
 	}
+	if b.parts {
+		l.Body = body.Body
+		l.Parts = append(l.Parts, stage.Part{URL: l.URL, Digest: l.Digest})
+	}
 	for _, r := range rest {
 		use, ok := uses[r.kind]
 		if !ok || strings.HasSuffix(r.url, "/favicon.ico") || strings.HasPrefix(r.url, "data:") {
@@ -396,6 +428,12 @@ func (b *Browser) inspect(ctx context.Context, l *stage.Load) error {
 			why = "answered with " + r.mime + " instead of a style sheet"
 		case r.mime == "text/html" && (r.kind == network.ResourceTypeImage || r.kind == network.ResourceTypeScript || r.kind == network.ResourceTypeFont):
 			why = "answered with a page instead of the " + string(use)
+		}
+		if why == "" && b.parts {
+			if got, err := chromedp.Call(ctx, network.GetResponseBody, network.GetResponseBodyParams{RequestID: r.id}); err == nil { // what was not kept cannot be compared
+				sum := sha256.Sum256(got.Body)
+				l.Parts = append(l.Parts, stage.Part{URL: b.relative(r.url), Digest: hex.EncodeToString(sum[:])})
+			}
 		}
 		if why != "" {
 			l.Missing = append(l.Missing, stage.Missing{URL: b.relative(r.url), Use: use, Why: why})

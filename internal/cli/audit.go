@@ -35,7 +35,7 @@ at or above --fail-on was found, which makes it a gate for CI.`,
 				return usage(fmt.Errorf("--fail-on %s: it is one of blocker, warning, advice, never", failOn))
 			}
 			step, end := a.progress("Rehearsing")
-			r, server, err := rehearse(cmd.Context(), c, s, rehearsal.Options{Progress: step})
+			r, server, err := rehearse(cmd.Context(), c, s, rehearsing{Options: rehearsal.Options{Progress: step}, stories: []string{"none"}})
 			end()
 			if err != nil {
 				return err

@@ -27,7 +27,7 @@ const Version = "0.1.0"
 // Exit statuses.
 const (
 	ExitFine   = 0
-	ExitFound  = 1 // the audit found something at or above --fail-on
+	ExitFound  = 1 // the audit found something at or above --fail-on, or a story of the configuration failed
 	ExitUsage  = 2 // wrong usage or unreadable input
 	ExitBroken = 3 // something broke while working
 )

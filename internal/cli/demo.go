@@ -11,7 +11,6 @@ import (
 	"tachyform/internal/config"
 	"tachyform/internal/fitting"
 	"tachyform/internal/present"
-	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 )
 
@@ -64,7 +63,7 @@ it and audits it. A folder that is not an earlier demo is never touched.`,
 			if err := s.Rescan(); err != nil {
 				return broken(err)
 			}
-			r, server, err := rehearse(cmd.Context(), c, s, rehearsal.Options{})
+			r, server, err := rehearse(cmd.Context(), c, s, rehearsing{stories: []string{"none"}})
 			if err != nil {
 				return err
 			}

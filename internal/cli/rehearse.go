@@ -9,8 +9,11 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"tachyform/internal/chromium"
 	"tachyform/internal/config"
+	"tachyform/internal/markup"
 	"tachyform/internal/present"
+	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
@@ -18,7 +21,7 @@ import (
 
 func (a *app) rehearseCommand() *cobra.Command {
 	var base string
-	var o rehearsal.Options
+	var o rehearsing
 	var networks []string
 	cmd := &cobra.Command{
 		Use:   "rehearse [SITE]",
@@ -29,15 +32,30 @@ visit, install, activation, second visit. Then the network goes, and every page 
   partial   the page, with something missing
   stand-in  another document instead, such as the offline page
   lost      the browser's own error page
-with the reason. Nothing is decided by reading a configuration: the worker is executed.`,
-		Example: "  tachyform rehearse dist\n  tachyform rehearse dist --network offline,failing --page /timetable/\n  tachyform rehearse dist --format json",
+with the reason. Nothing is decided by reading a configuration: the worker is executed.
+
+Then stories are told: those of the configuration ([[story]]), and built-in ones such as a first visit that loses the
+network, a captive portal, and with --next a visitor who comes back after a release. A story of the configuration that
+fails makes the exit status 1. The steps of stories:
+
+  ` + strings.ReplaceAll(rehearsal.Steps, "\n", "\n  "),
+		Example: "  tachyform rehearse dist\n  tachyform rehearse dist --network offline,failing --page /timetable/\n  tachyform rehearse dist --trace /timetable/\n  tachyform rehearse dist --next dist-new\n  tachyform rehearse dist --stage both\n  tachyform rehearse dist --format json",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
 			for _, n := range networks {
 				if !slices.Contains(stage.Networks, stage.Network(n)) {
 					return usage(fmt.Errorf("--network %s: it is one of online, offline, slow, failing, portal", n))
 				}
 				o.Networks = append(o.Networks, stage.Network(n))
+			}
+			if !slices.Contains([]string{"embedded", "chromium", "both"}, o.stage) {
+				return usage(fmt.Errorf("--stage %s: it is one of embedded, chromium, both", o.stage))
+			}
+			if len(o.Traces) > 0 && o.stage == "chromium" {
+				return usage(errors.New("--trace follows a request on the embedded stage; a browser does not tell what its worker does"))
 			}
 			c, s, err := a.open(args, base)
 			if err != nil {
@@ -51,7 +69,15 @@ with the reason. Nothing is decided by reading a configuration: the worker is ex
 			if err != nil {
 				return err
 			}
-			return a.emit(func(st *present.Style) error { return st.Rehearsal(r) }, r)
+			if err := a.emit(func(st *present.Style) error { return st.Rehearsal(r) }, r); err != nil {
+				return err
+			}
+			for _, story := range r.Stories {
+				if story.Asked && !story.Passed {
+					return &exit{code: ExitFound} // it was said
+				}
+			}
+			return nil
 		},
 	}
 	f := cmd.Flags()
@@ -60,11 +86,22 @@ with the reason. Nothing is decided by reading a configuration: the worker is ex
 	f.StringArrayVar(&o.Pages, "page", nil, "`URL` to open afterwards; repeatable (default: every page)")
 	f.StringArrayVar(&o.Fetches, "fetch", nil, "`URL` that a script of the first page fetches afterwards; repeatable")
 	f.StringSliceVar(&networks, "network", []string{"offline"}, "network `states`: online, offline, slow, failing, portal")
+	f.StringArrayVar(&o.Traces, "trace", nil, "`URL` whose request is followed step by step; repeatable")
+	f.StringVar(&o.next, "next", "", "`folder` of the release that replaces SITE, for stories of visitors who come back")
+	f.StringVar(&o.stage, "stage", "embedded", "`stage`: embedded (ours), chromium (a real one), or both")
+	f.StringArrayVar(&o.stories, "story", nil, "`name` of a story to tell, or none; repeatable (default: all)")
 	return cmd
 }
 
-// rehearse runs a site on the embedded stage.
-func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsal.Options) (*rehearsal.Report, *site.Server, error) {
+// rehearsing is what is asked of a rehearsal.
+type rehearsing struct {
+	rehearsal.Options
+	next, stage string
+	stories     []string // names, or none; empty for all
+}
+
+// rehearse runs a site on the stages that are asked for.
+func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsing) (*rehearsal.Report, *site.Server, error) {
 	rules, err := c.SiteRules()
 	if err != nil {
 		return nil, nil, usage(err)
@@ -73,22 +110,135 @@ func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsal.O
 	if err != nil {
 		return nil, nil, usage(err)
 	}
-	for _, list := range [][]string{o.Visits, o.Pages, o.Fetches} {
+	for _, list := range [][]string{o.Visits, o.Pages, o.Fetches, o.Traces} {
 		for i, u := range list {
 			if !strings.HasPrefix(u, "/") && !strings.Contains(u, "://") {
 				list[i] = "/" + u
 			}
 		}
 	}
-	server := site.NewServer(s, rules)
-	st := rehearsal.NewEmbedded(server, others, stage.Limits{})
-	defer st.Close()
-	r, err := rehearsal.Run(ctx, st, server, o)
-	if err != nil {
-		if errors.Is(err, site.ErrNoPages) {
+	t := teller{server: site.NewServer(s, rules)}
+	if o.next != "" {
+		next, err := site.Open(o.next, s.Base)
+		if err != nil {
 			return nil, nil, usage(err)
 		}
-		return nil, nil, broken(err)
+		defer next.Close()
+		t.next = site.NewServer(next, rules)
+		o.Next = t.next
 	}
-	return r, server, nil
+	if t.stories, err = storiesOf(c, s, o, t.next != nil); err != nil {
+		return nil, nil, usage(err)
+	}
+	embedded := func() (rehearsal.Stage, func(), error) {
+		st := rehearsal.NewEmbedded(t.server, others, stage.Limits{})
+		return st, st.Close, nil
+	}
+	real := func() (rehearsal.Stage, func(), error) { return inChromium(ctx, t.server) }
+	if o.stage == "chromium" {
+		r, err := t.rehearse(ctx, real, o.Options)
+		return r, t.server, err
+	}
+	r, err := t.rehearse(ctx, embedded, o.Options)
+	if err != nil || o.stage != "both" {
+		return r, t.server, err
+	}
+	o.Traces = nil
+	if r.Chromium, err = t.rehearse(ctx, real, o.Options); err != nil {
+		return nil, nil, err
+	}
+	r.Differences = rehearsal.Compare(r, r.Chromium)
+	return r, t.server, nil
+}
+
+// inChromium starts a Chromium with a fresh profile, and the server that it visits.
+func inChromium(ctx context.Context, server *site.Server) (rehearsal.Stage, func(), error) {
+	web, err := preview.Start(server)
+	if err != nil {
+		return nil, nil, err
+	}
+	b, err := chromium.Start(ctx, web)
+	if err != nil {
+		_ = web.Stop()
+		return nil, nil, err
+	}
+	return b, func() { b.Close(); _ = web.Stop() }, nil
+}
+
+// teller rehearses a site and tells its stories.
+type teller struct {
+	server, next *site.Server
+	stories      []rehearsal.Story
+}
+
+func (t *teller) rehearse(ctx context.Context, start func() (rehearsal.Stage, func(), error), o rehearsal.Options) (*rehearsal.Report, error) {
+	st, end, err := start()
+	if errors.Is(err, chromium.ErrMissing) {
+		return nil, usage(err)
+	}
+	if err != nil {
+		return nil, broken(err)
+	}
+	r, err := rehearsal.Run(ctx, st, t.server, o)
+	end()
+	if err != nil {
+		if errors.Is(err, site.ErrNoPages) {
+			return nil, usage(err)
+		}
+		return nil, broken(err)
+	}
+	tell := rehearsal.Teller{Start: start, Server: t.server, Next: t.next}
+	for _, story := range t.stories {
+		if !story.Asked && r.Worker.State == "none" {
+			continue // nothing would come of it
+		}
+		result, err := tell.Tell(ctx, story)
+		if err != nil {
+			return nil, broken(err)
+		}
+		r.Stories = append(r.Stories, result)
+	}
+	return r, nil
+}
+
+// storiesOf gives the stories to tell: those of the configuration, then the built-in ones.
+func storiesOf(c *config.Config, s *site.Site, o rehearsing, next bool) ([]rehearsal.Story, error) {
+	var all []rehearsal.Story
+	for _, x := range c.Stories {
+		story := rehearsal.Story{Name: x.Name, Steps: x.Steps, Asked: true}
+		if err := story.Check(); err != nil {
+			return nil, fmt.Errorf("%s: %w", c.File, err)
+		}
+		all = append(all, story)
+	}
+	start, err := s.StartPage()
+	if err != nil {
+		return nil, err
+	}
+	deep := start.URL
+	for _, p := range s.Pages() {
+		if strings.Count(p.URL, "/") > strings.Count(deep, "/") {
+			deep = p.URL
+		}
+	}
+	title := ""
+	if data, err := s.Read(start.Path); err == nil {
+		title = markup.ReadPage(data).Title.Value
+	}
+	all = append(all, rehearsal.Builtin(start.URL, title, deep, next)...)
+	if len(o.stories) == 0 {
+		return all, nil
+	}
+	var out []rehearsal.Story
+	for _, name := range o.stories {
+		if name == "none" {
+			continue
+		}
+		i := slices.IndexFunc(all, func(x rehearsal.Story) bool { return x.Name == name })
+		if i < 0 {
+			return nil, fmt.Errorf("--story %q: there is no such story", name)
+		}
+		out = append(out, all[i])
+	}
+	return out, nil
 }

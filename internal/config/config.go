@@ -34,6 +34,7 @@ type Config struct {
 	Icons   Icons       `toml:"icons"`
 	Stow    Stow        `toml:"stow"`
 	Rules   []Rule      `toml:"rule"`
+	Stories []Story     `toml:"story"`
 	Offline Offline     `toml:"offline"`
 	Update  Update      `toml:"update"`
 	Worker  WorkerTable `toml:"worker"`
@@ -76,6 +77,12 @@ type Stow struct {
 	Never   []string `toml:"never"`
 	Ceiling string   `toml:"ceiling"`
 	Strict  bool     `toml:"strict"`
+}
+
+// Story is what one visitor does, step by step, in the language of package rehearsal.
+type Story struct {
+	Name  string   `toml:"name"`
+	Steps []string `toml:"steps"`
 }
 
 // Offline says what is shown for navigations that cannot be answered.

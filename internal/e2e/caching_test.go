@@ -194,6 +194,7 @@ func TestPagesFromTheNetwork(t *testing.T) {
 }
 
 func TestOtherOrigins(t *testing.T) {
+	t.Parallel()
 	// An image of another origin can be shown and stored without being looked into.
 	t.Run("chromium", func(t *testing.T) {
 		other := t.TempDir()
@@ -234,6 +235,7 @@ func TestOtherOrigins(t *testing.T) {
 
 // TestSoundOffline plays a sound from the middle, without a network.
 func TestSoundOffline(t *testing.T) {
+	t.Parallel()
 	const rate, seconds = 8000, 4
 	wav := "RIFF" + le(36+rate*seconds, 4) + "WAVEfmt " + le(16, 4) + le(1, 2) + le(1, 2) + le(rate, 4) + le(rate, 4) + le(1, 2) + le(8, 2) + "data" + le(rate*seconds, 4) + strings.Repeat("\x80\x90\xa0\x90\x80\x70\x60\x70", rate*seconds/8)
 	dir := t.TempDir()

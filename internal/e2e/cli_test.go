@@ -154,6 +154,7 @@ func TestEveryHelpHasAnExampleThatWorks(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist"), os.DirFS("../../demo/site")))
 	fine(t, dir, "fit", "dist")
+	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist-new"), os.DirFS(filepath.Join(dir, "dist"))))
 	mark, err := os.ReadFile("../../demo/site/assets/brand/mark.svg")
 	require.NoError(t, err)
 	write(t, dir, map[string]string{"mark.svg": string(mark), "mark.png": plain(t, 512), "app.webmanifest": `{"name": "Skerry"}`, "dist/app.webmanifest": `{"name": "Skerry"}`})

@@ -125,6 +125,7 @@ func agree(t *testing.T, dir, base string, said *rehearsal.Report) {
 }
 
 func TestDemoInChromium(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	out := fine(t, dir, "demo")
 	assert.Contains(t, out, "Wrote 40 files")
@@ -152,6 +153,7 @@ func TestDemoInChromium(t *testing.T) {
 }
 
 func TestDemoBeforeFitting(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	fine(t, dir, "demo")
 	demo := filepath.Join(dir, "demo-site")
@@ -181,6 +183,7 @@ func TestDemoBeforeFitting(t *testing.T) {
 }
 
 func TestSubFolder(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	site := filepath.Join(dir, "dist")
 	write(t, site, map[string]string{
@@ -260,6 +263,7 @@ func write(t testing.TB, dir string, files map[string]string) {
 
 // TestWhatAWorkerSeesInChromium runs the expectations of the embedded stage in a real browser.
 func TestWhatAWorkerSeesInChromium(t *testing.T) {
+	t.Parallel()
 	api, err := os.ReadFile("../stage/testdata/api.js")
 	require.NoError(t, err)
 	dir := t.TempDir()

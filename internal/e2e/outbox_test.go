@@ -127,6 +127,7 @@ func TestOutboxRefusals(t *testing.T) {
 
 // TestOutboxForms sends a form without a script.
 func TestOutboxForms(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, map[string]string{
 		"dist/index.html": start,

@@ -34,11 +34,10 @@ const start = `<!doctype html><html lang=en><head><title>Skerry Line</title><lin
 // onBothStages fits a site and does the same with it on the embedded stage and in Chromium.
 func onBothStages(t *testing.T, files map[string]string, toml string, rules site.Rules, work func(w *world)) {
 	t.Helper()
+	t.Parallel() // browsers wait more than they work
 	for _, name := range []string{"embedded", "chromium"} {
 		t.Run(name, func(t *testing.T) {
-			if name == "chromium" {
-				t.Parallel() // it waits more than it works
-			}
+			t.Parallel()
 			w := &world{T: t, dir: t.TempDir(), rules: rules}
 			all := map[string]string{"dist/index.html": start, "dist/app.css": "body { color: teal }", "tachyform.toml": "site = \"dist\"\n" + toml}
 			for k, v := range files {

@@ -58,6 +58,9 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 	for _, f := range r.Fetches {
 		s.row("fetch "+f.Network, f.URL+" "+f.Result+" "+itoa(f.Status))
 	}
+	s.stories(r)
+	s.traces(r)
+	s.differences(r)
 	if len(r.Findings) > 0 {
 		s.printf("\n  %s\n", s.title.Render("Noticed"))
 		for i, f := range r.Findings {

@@ -49,6 +49,29 @@ func (e *Embedded) Post(message string, waiting bool) error {
 	return nil
 }
 
+// ErrWaiting says that no worker waits to take over.
+var ErrWaiting = errors.New("no worker waits to take over")
+
+// TakeOver lets a waiting worker become active.
+func (e *Embedded) TakeOver() error {
+	if !e.b.TakeOver() {
+		return ErrWaiting
+	}
+	return nil
+}
+
+// Clear removes everything that the site has stored, and its workers.
+func (e *Embedded) Clear() error {
+	e.b.Clear()
+	return nil
+}
+
+// KeepParts has every load say what the page and its parts are.
+func (e *Embedded) KeepParts() { e.b.KeepParts() }
+
+// Trace has every step of what happens told from now on; nil ends it.
+func (e *Embedded) Trace(tell func(stage.TraceStep)) { e.b.Trace(tell) }
+
 // ErrTab says that there is no such tab.
 var ErrTab = errors.New("there is no such tab")
 

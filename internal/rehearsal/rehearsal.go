@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -29,6 +30,12 @@ type Stage interface {
 	Tab(number int) error
 	// CloseTab closes the tab that is in use and goes to the one before. Without any, Tab(0) opens one.
 	CloseTab() error
+	// TakeOver lets a waiting worker become active.
+	TakeOver() error
+	// Clear removes everything that the site has stored, and its workers.
+	Clear() error
+	// KeepParts has every load say what the page and its parts are.
+	KeepParts()
 	// Release replaces the site that the server answers with.
 	Release(*site.Server)
 	// Received gives the requests that reached the site since the last call.
@@ -68,6 +75,8 @@ type Options struct {
 	Pages    []string
 	Fetches  []string
 	Networks []stage.Network
+	Next     *site.Server // the release that replaces the site, nil for none
+	Traces   []string     // URLs whose requests are followed step by step, on the embedded stage
 	Progress func(done, total int)
 }
 
@@ -134,16 +143,35 @@ type Finding struct {
 
 // Report is a whole rehearsal; its JSON form is tachyform.rehearsal/1.
 type Report struct {
-	Format   string        `json:"format"`
-	Stage    string        `json:"stage"`
-	Site     string        `json:"site"`
-	Worker   Worker        `json:"worker"`
-	Visits   []PageResult  `json:"visits"`
-	Stores   []Store       `json:"stores"`
-	Pages    []PageResult  `json:"pages"`
-	Fetches  []FetchResult `json:"fetches"`
-	Stories  []any         `json:"stories"`
-	Findings []Finding     `json:"findings"`
+	Format   string         `json:"format"`
+	Stage    string         `json:"stage"`
+	Site     string         `json:"site"`
+	Worker   Worker         `json:"worker"`
+	Visits   []PageResult   `json:"visits"`
+	Stores   []Store        `json:"stores"`
+	Pages    []PageResult   `json:"pages"`
+	Fetches  []FetchResult  `json:"fetches"`
+	Stories  []*StoryResult `json:"stories"`
+	Findings []Finding      `json:"findings"`
+	Traces   []Trace        `json:"traces,omitempty"`
+
+	Chromium    *Report      `json:"chromium,omitempty"` // the same in a real browser, when asked for both
+	Differences []Difference `json:"differences,omitempty"`
+}
+
+// Trace is the way of one request in one network state.
+type Trace struct {
+	URL     string      `json:"url"`
+	Network string      `json:"network"`
+	Steps   []TraceStep `json:"steps"`
+}
+
+// TraceStep is one thing that happened.
+type TraceStep struct {
+	At   float64 `json:"at"` // ms since the request began
+	Text string  `json:"text"`
+	File string  `json:"file,omitempty"`
+	Line int     `json:"line,omitempty"`
 }
 
 // Format names the shape of the report.
@@ -152,7 +180,7 @@ const Format = "tachyform.rehearsal/1"
 // Run rehearses a site that server answers for.
 func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report, error) {
 	r := &Report{Format: Format, Stage: st.Name(), Site: server.Site.Dir, Visits: []PageResult{}, Stores: []Store{}, Pages: []PageResult{},
-		Fetches: []FetchResult{}, Stories: []any{}, Findings: []Finding{}}
+		Fetches: []FetchResult{}, Stories: []*StoryResult{}, Findings: []Finding{}}
 	start, err := server.Site.StartPage()
 	if err != nil {
 		return nil, err
@@ -184,6 +212,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 		return nil, err
 	}
 	r.take(st.Remarks())
+	r.stale(server, o.Next)
 	back, err := st.Keep()
 	if err != nil {
 		return nil, err
@@ -224,12 +253,99 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 			}
 			r.Fetches = append(r.Fetches, FetchResult{URL: f, Network: string(n), Result: a.Result, Status: a.Status, SHA256: a.SHA256, Why: a.Why})
 		}
+		r.standIns(n)
+		if err := r.follow(st, server, o, n); err != nil {
+			return nil, err
+		}
 		r.take(st.Remarks())
 		if err := st.SetNetwork(stage.Online); err != nil {
 			return nil, err
 		}
 	}
 	return r, nil
+}
+
+// stale notes that the next release changes files that are stored, and not the worker, so that visitors keep the old ones.
+func (r *Report) stale(server, next *site.Server) {
+	if next == nil || r.Worker.URL == "" || digestOf(server, r.Worker.URL) != digestOf(next, r.Worker.URL) {
+		return
+	}
+	var changed []string
+	for _, s := range r.Stores {
+		for _, u := range s.URLs {
+			if path, _, _ := strings.Cut(u, "?"); strings.HasPrefix(u, "/") && digestOf(server, path) != digestOf(next, path) && !slices.Contains(changed, u) {
+				changed = append(changed, u)
+			}
+		}
+	}
+	if len(changed) > 0 {
+		r.Findings = append(r.Findings, Finding{Kind: "stale", Level: "warning", File: r.Worker.URL, Mend: mends["stale"],
+			Message: fmt.Sprintf("the next release changes %s, which is stored, and the worker stays the same, so that no browser installs it again", strings.Join(changed[:min(3, len(changed))], ", "))})
+	}
+}
+
+// standIns notes pages shown in place of others that lack something themselves.
+func (r *Report) standIns(n stage.Network) {
+	for _, p := range r.Pages {
+		if p.Network == string(n) && p.Outcome == StandIn && len(p.Missing) > 0 && p.AnsweredBy == string(stage.ByWorker) {
+			r.Findings = append(r.Findings, Finding{Kind: "stand-in", Level: "warning", URL: p.URL, Mend: mends["stand-in"],
+				Message: fmt.Sprintf("the page that is shown instead (%q) lacks %s, which is not stored", p.Title, p.Missing[0].URL)})
+			return // once is enough
+		}
+	}
+}
+
+// follow tells the way of the requests that were asked for.
+func (r *Report) follow(st Stage, server *site.Server, o Options, n stage.Network) error {
+	tracer, ok := st.(interface{ Trace(func(stage.TraceStep)) })
+	if !ok {
+		return nil
+	}
+	for _, u := range o.Traces {
+		t := Trace{URL: u, Network: string(n), Steps: []TraceStep{}}
+		path, _, _ := strings.Cut(u, "?")
+		page := server.Answer("GET", path)
+		asPage := page.Status >= 300 || strings.Contains(page.Header.Get("Content-Type"), "html")
+		if !asPage { // a page has to be open to ask for it
+			if _, err := st.Open(o.Visits[0]); err != nil {
+				return err
+			}
+		}
+		if err := st.Rest(); err != nil {
+			return err
+		}
+		begin := -1.0
+		tracer.Trace(func(s stage.TraceStep) {
+			if begin < 0 {
+				begin = s.At
+			}
+			t.Steps = append(t.Steps, TraceStep{s.At - begin, s.Text, s.File, s.Line})
+		})
+		var l *stage.Load
+		var err error
+		if asPage {
+			l, err = st.Open(u)
+		} else {
+			_, err = st.Fetch(u)
+		}
+		tracer.Trace(nil)
+		if err != nil {
+			return err
+		}
+		if l != nil { // what the page asks for is told by itself
+			if i := slices.IndexFunc(t.Steps, func(s TraceStep) bool { return strings.HasPrefix(s.Text, "the page asks for ") }); i >= 0 {
+				t.Steps = t.Steps[:i]
+			}
+			for i, m := range l.Missing {
+				t.Steps = append(t.Steps, TraceStep{Text: fmt.Sprintf("of the %d things that the page asks for, %d of %d missing: %s (%s)", l.Needs, i+1, len(l.Missing), m.URL, m.Why)})
+			}
+			if l.Status > 0 && len(l.Missing) == 0 {
+				t.Steps = append(t.Steps, TraceStep{Text: fmt.Sprintf("the page asks for %d more things, and gets them", l.Needs)})
+			}
+		}
+		r.Traces = append(r.Traces, t)
+	}
+	return nil
 }
 
 func (r *Report) state(st Stage) error {
@@ -353,4 +469,12 @@ var mends = map[string]string{
 	"body-used": "clone() the response before its body is used",
 	"add-all":   "remove the file from the list, or put it into the site",
 	"update":    "keep the worker's script at the same address",
+
+	"stored-error":   "look at response.ok before put()",
+	"stored-private": "leave such requests to the network, or empty the store when the visitor signs out",
+	"stored-opaque":  "request them with CORS (crossorigin on the element), or bound how many are kept",
+	"own-store":      "keep the names that install uses out of what activate deletes",
+	"redirected":     "store the address that the redirect leads to, or answer with new Response(r.body, r)",
+	"stand-in":       "store what the page that is shown instead needs, too",
+	"stale":          "change the worker with every release, for example its list of files with their digests",
 }

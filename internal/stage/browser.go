@@ -60,6 +60,9 @@ type Browser struct {
 	assumed map[string]bool
 	docs    *readCache
 	waiters []func() // until a worker is activated
+	teller  func(TraceStep)
+	traced  int
+	parts   bool
 	random  uint64
 }
 
@@ -173,6 +176,37 @@ func (b *Browser) StopWorkers() {
 			}
 		}
 	}
+}
+
+// Clear removes what the origin has stored, and its workers; the pages that are open stay.
+func (b *Browser) Clear() {
+	for _, r := range b.regs {
+		for _, w := range []*worker{r.installing, r.waiting, r.active} {
+			if w != nil {
+				w.redundant()
+			}
+		}
+	}
+	b.regs = nil
+	for _, t := range b.tabs {
+		t.controller = nil
+	}
+	b.store = &cacheStorage{quota: b.store.quota}
+	b.bases = map[string]string{}
+	b.http.entries = map[string]cached{}
+}
+
+// TakeOver lets waiting workers become active, whatever they wait for. It reports whether there were any.
+func (b *Browser) TakeOver() bool {
+	any := false
+	for _, r := range b.regs {
+		if r.waiting != nil {
+			any = true
+			r.waiting.skip = true
+			r.tryActivate()
+		}
+	}
+	return any
 }
 
 // Snapshot keeps what the origin has stored.

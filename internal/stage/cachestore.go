@@ -23,6 +23,7 @@ type cacheStore struct {
 	id      int
 	name    string
 	gone    bool
+	opaque  bool // it holds opaque answers, and that was said
 	entries []*cacheEntry
 	byURL   map[string][]*cacheEntry // without fragment
 }

@@ -1,6 +1,9 @@
 package stage
 
 import (
+	"fmt"
+	"strings"
+
 	"github.com/dop251/goja"
 )
 
@@ -120,7 +123,13 @@ func (w *worker) hostCaches(set setter) {
 		return vm.ToValue(s.id)
 	})
 	set("cacheHas", func(c goja.FunctionCall) goja.Value { return vm.ToValue(w.b.store.find(c.Argument(0).String()) != nil) })
-	set("cacheRemove", func(c goja.FunctionCall) goja.Value { return vm.ToValue(w.b.store.remove(c.Argument(0).String())) })
+	set("cacheRemove", func(c goja.FunctionCall) goja.Value {
+		name := c.Argument(0).String()
+		if w.state == activating && w.filled[name] {
+			w.b.remark(Remark{Kind: "own-store", Message: fmt.Sprintf("while it activates, the worker deletes the store %q that it filled while it installed; what it stored is gone", name), File: w.b.Relative(w.url)})
+		}
+		return vm.ToValue(w.b.store.remove(name))
+	})
 	set("cacheNames", func(goja.FunctionCall) goja.Value {
 		var items []any
 		for _, s := range w.b.store.stores {
@@ -130,9 +139,12 @@ func (w *worker) hostCaches(set setter) {
 	})
 	set("cacheMatch", func(c goja.FunctionCall) goja.Value {
 		s := store(c.Argument(0))
-		if found := s.match(w.toRequest(c.Argument(1)), options(c.Argument(2))); len(found) > 0 {
+		req := w.toRequest(c.Argument(1))
+		if found := s.match(req, options(c.Argument(2))); len(found) > 0 {
+			w.b.trace(nil, "it looks for %s in the store %q: %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
 			return answer(s, found[0])
 		}
+		w.b.trace(nil, "it looks for %s in the store %q: not there", w.b.Relative(req.url), s.name)
 		return goja.Null()
 	})
 	set("cacheMatchAny", func(c goja.FunctionCall) goja.Value {
@@ -142,9 +154,19 @@ func (w *worker) hostCaches(set setter) {
 				continue
 			}
 			if found := s.match(req, o); len(found) > 0 {
+				if o.cacheName != "" {
+					w.b.trace(nil, "it looks for %s in the store %q: %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
+				} else {
+					w.b.trace(nil, "it looks for %s in all stores: in %q, %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
+				}
 				return answer(s, found[0])
 			}
 		}
+		where := "all stores"
+		if o.cacheName != "" {
+			where = fmt.Sprintf("the store %q", o.cacheName)
+		}
+		w.b.trace(nil, "it looks for %s in %s: not there", w.b.Relative(req.url), where)
 		return goja.Null()
 	})
 	all := func(c goja.FunctionCall) []*cacheEntry {
@@ -166,7 +188,20 @@ func (w *worker) hostCaches(set setter) {
 	})
 	set("cachePut", func(c goja.FunctionCall) goja.Value {
 		s := store(c.Argument(0))
-		if m := w.b.store.put(s, w.toRequest(c.Argument(1)), w.toResponse(c.Argument(2))); m != "" {
+		req, res := w.toRequest(c.Argument(1)), w.toResponse(c.Argument(2))
+		m := w.b.store.put(s, req, res)
+		if w.state == installing {
+			if w.filled == nil {
+				w.filled = map[string]bool{}
+			}
+			w.filled[s.name] = true
+		}
+		if res.kind == "opaque" && !s.opaque {
+			s.opaque = true
+			w.b.remark(Remark{Kind: "stored-opaque", Message: fmt.Sprintf("opaque answers of other origins go to the store %q: errors among them cannot be told from successes, and browsers count megabytes for each", s.name), File: w.b.Relative(w.url), URL: req.url})
+		}
+		w.b.trace(nil, "it stores %s in %q: %s%s", w.b.Relative(req.url), s.name, describeResponse(res), strings.TrimSuffix(": "+m, ": "))
+		if m != "" {
 			return vm.ToValue(m)
 		}
 		return undefined

@@ -105,6 +105,11 @@ func (b *Browser) networkFetch(req *request, done func(*response, netError)) can
 	t := b.loop.after(0, nil)
 	stopped := false
 	finish := func(r *response, e netError) {
+		if e != "" || r == nil {
+			b.trace(nil, "%s%s: %s", b.Relative(req.url), asWhat(req), b.networkWord())
+		} else {
+			b.trace(nil, "%s%s: %s", b.Relative(req.url), asWhat(req), describeResponse(r))
+		}
 		if !stopped {
 			done(r, e)
 		}
@@ -120,6 +125,7 @@ func (b *Browser) cachedFetch(req *request, hops int, redirected bool, done func
 		return
 	}
 	if r := b.http.get(b, req); r != nil {
+		b.trace(nil, "the browser's HTTP cache has %s", b.Relative(req.url))
 		b.loop.after(1, func() { done(b.filter(req, r, redirected), "") })
 		return
 	}

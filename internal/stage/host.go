@@ -82,6 +82,18 @@ func (w *worker) host() *goja.Object {
 		w.b.remark(Remark{Kind: "add-all", Message: w.addAll, URL: u})
 		return undefined
 	})
+	set("storedError", func(c goja.FunctionCall) goja.Value {
+		at := w.place(c.Argument(2).String())
+		w.b.remark(Remark{Kind: "stored-error", Message: "an answer with status " + itoa(int(c.Argument(1).ToInteger())) + " is stored as if it were good; visitors get it even when the server is well again",
+			File: at.file, Line: at.line, Column: at.column, URL: w.b.Relative(c.Argument(0).String())})
+		return undefined
+	})
+	set("storedPrivate", func(c goja.FunctionCall) goja.Value {
+		at := w.place(c.Argument(1).String())
+		w.b.remark(Remark{Kind: "stored-private", Message: "an answer for one person is stored for everybody who uses this browser",
+			File: at.file, Line: at.line, Column: at.column, URL: w.b.Relative(c.Argument(0).String())})
+		return undefined
+	})
 	set("respondAt", func(c goja.FunctionCall) goja.Value { w.respond = w.place(c.Argument(0).String()); return undefined })
 	set("thrown", func(c goja.FunctionCall) goja.Value {
 		e := w.describe(c.Argument(1))

@@ -45,6 +45,14 @@ type Load struct {
 	Line       int
 	Missing    []Missing // sorted
 	Needs      int       // what the page asked for
+	Parts      []Part    // the document and what it needs, when asked for with [Browser.KeepParts]
+	Body       []byte    // of the document, when asked for with [Browser.KeepParts]
+}
+
+// Part is a document or something that it needs, as the page got it.
+type Part struct {
+	URL    string // root-relative for the site's own origin
+	Digest string // SHA-256 of its bytes, in hexadecimal
 }
 
 // Tab is a window of the browser.
@@ -209,7 +217,9 @@ func (b *Browser) clientFetch(t *Tab, req *request, done func(reply)) {
 		})
 	}
 	w := t.controller
+	b.trace(nil, "the page asks for %s%s", b.Relative(req.url), asWhat(req))
 	if w == nil {
+		b.trace(nil, "no worker controls the page")
 		direct("no worker controls the page")
 		return
 	}
@@ -237,6 +247,7 @@ func (b *Browser) networkWord() string {
 // workerFetch lets a worker handle a request, and checks its answer as the Fetch Standard does ("HTTP fetch").
 func (b *Browser) workerFetch(w *worker, req *request, client, resulting string, direct func(string), done func(reply)) {
 	if r := w.routeFor(req); r != nil {
+		b.trace(nil, "a static route of the worker says: %s", r.source)
 		switch r.source {
 		case "network":
 			direct("a static route of the worker sends it to the network")
@@ -293,10 +304,14 @@ func (b *Browser) race(w *worker, req *request, client, resulting string, direct
 func (b *Browser) askWorker(w *worker, req *request, client, resulting string, direct func(string), done func(reply)) {
 	w.fetchEvent(req, client, resulting, func(h handled) {
 		if h.kind == "none" {
+			b.trace(h.at, "%s: it goes to the network", h.why)
 			direct(h.why)
 			return
 		}
-		fail := func(why string) { done(reply{by: ByBrowser, why: why, at: h.at}) }
+		fail := func(why string) {
+			b.trace(h.at, "%s", why)
+			done(reply{by: ByBrowser, why: why, at: h.at})
+		}
 		r := h.response
 		switch {
 		case h.kind == "error":
@@ -308,8 +323,12 @@ func (b *Browser) askWorker(w *worker, req *request, client, resulting string, d
 		case req.redirect != "manual" && r.kind == "opaqueredirect":
 			fail("the worker answered with an opaque redirect, which this request does not accept")
 		case req.redirect != "follow" && r.redirected:
+			if h.at != nil {
+				b.remark(Remark{Kind: "redirected", Message: "a navigation is answered with a response that was redirected, which browsers refuse: the visitor sees an error page", File: h.at.file, Line: h.at.line, Column: h.at.column, URL: b.Relative(req.url)})
+			}
 			fail("the worker answered a navigation with a response that was redirected, which browsers refuse")
 		default:
+			b.trace(h.at, "the worker answers: %s", describeResponse(r))
 			done(reply{response: r, by: ByWorker, at: h.at})
 		}
 	})
@@ -334,7 +353,11 @@ func (l *loader) navigate(url, dest string, hops int) {
 	id := fmt.Sprintf("client-%d", b.nextTab)
 	req := &request{url: url, method: "GET", mode: "navigate", credentials: "include", cache: "default", redirect: "manual", destination: dest,
 		headers: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}, {"upgrade-insecure-requests", "1"}}}
+	b.trace(nil, "%s is opened", b.Relative(url))
 	finish := func(r reply) {
+		if r.response == nil {
+			b.trace(r.at, "the browser shows its own error page: %s", r.why)
+		}
 		if r.response != nil && isRedirect(r.response.status) && r.response.header("location") != "" {
 			to, err := b.resolve(r.response.header("location"), url)
 			if err == nil && hops < 20 {
@@ -411,6 +434,10 @@ func (l *loader) document(url, id string, r reply) {
 	if reg != nil && reg.active != nil && b.network == Online {
 		defer b.loop.after(0, func() {}) // the update check comes after the load
 	}
+	if b.parts {
+		l.load.Body = body
+	}
+	l.part(url, body)
 	doc := b.docs.page(l.load.Digest, body)
 	l.load.Title = doc.page.Title.Value
 	base := url
@@ -479,6 +506,7 @@ func (l *loader) need(ref markup.Ref, base string) {
 		if r.response.kind == "opaque" {
 			return
 		}
+		l.part(abs, r.response.bytes())
 		from := abs
 		if r.response.url != "" {
 			from = r.response.url
@@ -500,6 +528,14 @@ func (l *loader) need(ref markup.Ref, base string) {
 			l.registrations(regs{facts.Registrations, from}, l.docURL)
 		}
 	})
+}
+
+// part notes what the page got.
+func (l *loader) part(url string, body []byte) {
+	if l.b.parts {
+		sum := sha256.Sum256(body)
+		l.load.Parts = append(l.load.Parts, Part{l.b.Relative(url), hex.EncodeToString(sum[:])})
+	}
 }
 
 // unusable says why an answer does not serve a page, "" when it does.

@@ -125,6 +125,11 @@ func TestMistakesAreTold(t *testing.T) {
 		"body twice":         {"onfetch = (e) => e.respondWith((async () => { const r = await fetch(e.request); await r.text(); return r.clone(); })());", "body-used", "used a second time"},
 		"endless loop":       {"onfetch = (e) => { for (;;) {} };", "limit", "ran for more than"},
 		"endless microtasks": {"onfetch = (e) => { const f = () => Promise.resolve().then(f); f(); };", "limit", "the worker was ended"},
+		"an error is stored": {"onfetch = (e) => e.respondWith((async () => { const r = await fetch('/gone'); const c = await caches.open('x');\nawait c.put(e.request, r.clone()); return fetch(e.request); })());", "stored-error", "status 404 is stored as if it were good"},
+		"empties its own":    {"oninstall = (e) => e.waitUntil(caches.open('x').then((c) => c.add('/')));\nonactivate = (e) => e.waitUntil(caches.delete('x'));", "own-store", "deletes the store \"x\" that it filled"},
+		"redirected":         {"onfetch = (e) => { if (e.request.mode === 'navigate') e.respondWith(fetch('/about')); };", "redirected", "a navigation is answered with a response that was redirected"},
+		"for one person":     {"onfetch = (e) => e.waitUntil((async () => { const r = new Response('x', {headers: {'Cache-Control': 'private, max-age=1'}}); await (await caches.open('x')).put('/me', r); })());", "stored-private", "for one person"},
+		"opaque":             {"onfetch = (e) => e.waitUntil((async () => { const r = await fetch('https://other.example/a', {mode: 'no-cors'}); await (await caches.open('x')).put('/o', r); })());", "stored-opaque", "opaque answers of other origins"},
 		"deep recursion":     {"const f = () => f() + 1; onfetch = (e) => { f(); };", "limit", "nested too deep"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -30,7 +30,8 @@ type worker struct {
 	skip    bool            // skipWaiting was called
 	listens map[string]bool // event types with listeners after the first run
 	preload bool
-	routes  []route // static routes, in their order
+	routes  []route         // static routes, in their order
+	filled  map[string]bool // stores that it put something into while it installed
 
 	vm      *goja.Runtime
 	hooks   map[string]goja.Callable
@@ -58,6 +59,7 @@ func (w *worker) start() error {
 	if w.vm != nil {
 		return nil
 	}
+	w.b.trace(nil, "the worker %s is started, with fresh globals", w.b.Relative(w.url))
 	p, err := prelude()
 	if err != nil {
 		return err
@@ -245,6 +247,7 @@ func (w *worker) fetchEvent(req *request, clientID, resultingID string, done fun
 		done(handled{kind: "none", why: "the worker has no fetch handler"})
 		return
 	}
+	w.b.trace(nil, "the worker %s gets a fetch event: %s%s", w.b.Relative(w.url), w.b.Relative(req.url), asWhat(req))
 	gen, finished := w.running, false
 	w.reg.busy++
 	finish := func(h handled) {
@@ -302,6 +305,7 @@ func (w *worker) fetchEvent(req *request, clientID, resultingID string, done fun
 	_, err := w.call(w.hooks["fetch"], w.fromRequest(req), meta, respond, settled)
 	if w.respond != nil {
 		*place = *w.respond
+		w.b.trace(place, "it calls respondWith")
 	}
 	if err != nil || gen != w.running {
 		finish(handled{kind: "error", why: "the worker was ended while it handled this request", at: place})

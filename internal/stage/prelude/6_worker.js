@@ -37,6 +37,8 @@ class Cache {
     if (response.type === "error") throw new $TypeError("Failed to execute 'put' on 'Cache': Response type 'error' is unsupported");
     const b = bodyOf.get(response);
     if (b.isUsed || b.isLocked) { $.bodyUsedTwice(new $Error("x").stack); throw new $TypeError("Failed to execute 'put' on 'Cache': Response body is already used"); }
+    if (response.status >= 400) $.storedError(r.url, response.status, new $Error("x").stack);
+    else if (r.headers.has("authorization") || /\bprivate\b/i.test(response.headers.get("cache-control") || "") || /cookie|authorization/i.test(vary || "")) $.storedPrivate(r.url, new $Error("x").stack);
     const body = await takeBody(response);
     return later(() => { const e = $.cachePut(cacheIds.get(this), plainRequest(r, null), plainResponse(response, body)); if (e) throw new DOMException(e, "QuotaExceededError"); });
   }

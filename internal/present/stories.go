@@ -1,0 +1,67 @@
+package present
+
+import (
+	"fmt"
+
+	"tachyform/internal/rehearsal"
+)
+
+// stories writes what came of each story; of one that failed, the step that did.
+func (s *Style) stories(r *rehearsal.Report) {
+	if len(r.Stories) == 0 {
+		return
+	}
+	s.printf("\n  %s\n", s.title.Render("Stories"))
+	for _, story := range r.Stories {
+		if story.Passed {
+			s.printf("  %s %s\n", s.good.Render(pad("passed", 9)), story.Name)
+			continue
+		}
+		style := s.warn
+		if story.Asked {
+			style = s.bad
+		}
+		s.printf("  %s %s\n", style.Render(pad("failed", 9)), story.Name)
+		for i, step := range story.Steps {
+			mark, text := " ", step.Step
+			if step.Saw != "" {
+				text = pad(text, 40) + " " + step.Saw
+			}
+			if !step.Passed {
+				s.printf("            %s\n", style.Render(fmt.Sprintf("%d. %s", i+1, step.Step)))
+				s.printf("               %s\n", wrap(step.Why, 100, 15))
+				continue
+			}
+			s.printf("          %s %s\n", mark, s.faint.Render(fmt.Sprintf("%d. %s", i+1, text)))
+		}
+	}
+}
+
+// traces writes the way of single requests.
+func (s *Style) traces(r *rehearsal.Report) {
+	for _, t := range r.Traces {
+		s.printf("\n  %s\n", s.title.Render("The way of "+t.URL+", "+t.Network))
+		for _, step := range t.Steps {
+			where := ""
+			if step.Line > 0 {
+				where = s.accent.Render(" " + step.File + ":" + itoa(step.Line))
+			}
+			s.printf("  %s %s%s\n", s.faint.Render(fmt.Sprintf("%8.0f ms", step.At)), wrap(step.Text, 100, 14), where)
+		}
+	}
+}
+
+// differences writes what came out differently on the two stages.
+func (s *Style) differences(r *rehearsal.Report) {
+	if r.Chromium == nil {
+		return
+	}
+	if len(r.Differences) == 0 {
+		s.printf("\n  %s\n", s.good.Render("Chromium does the same in everything"))
+		return
+	}
+	s.printf("\n  %s\n", s.title.Render("Chromium does otherwise"))
+	for _, d := range r.Differences {
+		s.printf("  %s\n    embedded  %s\n    chromium  %s\n", s.warn.Render(d.Where), wrap(d.Embedded, 100, 14), wrap(d.Chromium, 100, 14))
+	}
+}

@@ -1,0 +1,470 @@
+package rehearsal
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"golang.org/x/net/html"
+
+	"tachyform/internal/site"
+	"tachyform/internal/stage"
+)
+
+// Story is what one visitor does, step by step.
+type Story struct {
+	Name  string
+	Steps []string
+	Asked bool // from the configuration, not built in
+}
+
+// StoryResult is what came of a story.
+type StoryResult struct {
+	Name   string       `json:"name"`
+	Asked  bool         `json:"asked"`
+	Passed bool         `json:"passed"`
+	Steps  []StepResult `json:"steps"`
+}
+
+// StepResult is what came of one step. Steps behind one that failed are not tried.
+type StepResult struct {
+	Step   string `json:"step"`
+	Passed bool   `json:"passed"`
+	Saw    string `json:"saw"`
+	Why    string `json:"why,omitempty"`
+}
+
+// ErrStep says that a step of a story is not understood.
+var ErrStep = errors.New("no such step")
+
+// Steps describes the step language, a line for each step.
+const Steps = `open URL                 open a page in the tab in use
+reload                   open the same page again
+tab N                    go to another tab, from 1; the one after the last is opened
+close                    close the tab in use
+fetch URL                a script of the page fetches
+post URL [BODY]          a script of the page posts
+wait DURATION            time passes, such as 30s (on the embedded stage only)
+network STATE            online, offline, slow, failing, portal
+network GLOB STATE       one address: online, offline, slow, failing, portal, missing
+serve next               the server has the next release
+take over                the waiting worker takes over
+stop worker              its globals are lost
+clear site data          stores, databases and workers are gone
+expect OUTCOME           of the page opened last: whole, partial, stand-in, lost
+expect title TEXT        its title holds the text
+expect text TEXT         its text does
+expect status N          of the page, or of what was fetched last
+expect body TEXT         of what was fetched last
+expect release N         page and parts are of release 1 or 2, and of no other
+expect no mix            page and parts are of one release
+expect stored URL        some store holds it; or: expect not stored URL`
+
+// step is one step, parsed.
+type step struct {
+	verb string
+	args []string
+	rest string // everything behind the verb, as it stands
+}
+
+// verbs are the steps and how many words they need behind them.
+var verbs = map[string]int{"open": 1, "reload": 0, "tab": 1, "close": 0, "fetch": 1, "post": 1, "wait": 1, "network": 1, "serve": 1, "take": 1, "stop": 1, "clear": 2, "expect": 1}
+
+// Check says what is wrong with a story's steps, without telling it.
+func (s *Story) Check() error {
+	for i, text := range s.Steps {
+		if _, err := parseStep(text); err != nil {
+			return fmt.Errorf("story %q, step %d: %w", s.Name, i+1, err)
+		}
+	}
+	return nil
+}
+
+func parseStep(text string) (step, error) {
+	words := strings.Fields(text)
+	if len(words) == 0 {
+		return step{}, fmt.Errorf("an empty step: %w", ErrStep)
+	}
+	s := step{verb: words[0], args: words[1:], rest: strings.TrimSpace(strings.TrimPrefix(strings.TrimSpace(text), words[0]))}
+	needs, known := verbs[s.verb]
+	wrong := func(why string) (step, error) { return step{}, fmt.Errorf("%q: %s: %w", text, why, ErrStep) }
+	switch {
+	case !known:
+		return wrong("it begins with one of open, reload, tab, close, fetch, post, wait, network, serve, take, stop, clear, expect")
+	case len(s.args) < needs:
+		return wrong("something is missing behind " + s.verb)
+	}
+	switch s.verb {
+	case "tab":
+		if n, err := strconv.Atoi(s.args[0]); err != nil || n < 1 {
+			return wrong("tabs have numbers from 1")
+		}
+	case "wait":
+		if d, err := time.ParseDuration(s.args[0]); err != nil || d <= 0 || d > 365*24*time.Hour {
+			return wrong("a duration is written as 30s, 5m or 2h")
+		}
+	case "network":
+		states := stage.Networks
+		if len(s.args) > 1 {
+			states = append(slices.Clone(states), site.Missing)
+		}
+		if !slices.Contains(states, stage.Network(s.args[len(s.args)-1])) {
+			return wrong("the network is online, offline, slow, failing or portal; single addresses can be missing, too")
+		}
+	case "serve", "take", "stop", "clear":
+		if full := map[string]string{"serve": "next", "take": "over", "stop": "worker", "clear": "site data"}[s.verb]; s.rest != full {
+			return wrong(fmt.Sprintf("it is %q", s.verb+" "+full))
+		}
+	case "expect":
+		return s, s.checkExpect(text)
+	}
+	return s, nil
+}
+
+func (s *step) checkExpect(text string) error {
+	wrong := func(why string) error { return fmt.Errorf("%q: %s: %w", text, why, ErrStep) }
+	switch s.args[0] {
+	case "whole", "partial", "stand-in", "lost":
+		return nil
+	case "title", "text", "body", "stored":
+		if len(s.args) < 2 {
+			return wrong("something is missing behind " + s.args[0])
+		}
+	case "not":
+		if len(s.args) < 3 || s.args[1] != "stored" {
+			return wrong("it is \"expect not stored URL\"")
+		}
+	case "no":
+		if len(s.args) != 2 || s.args[1] != "mix" {
+			return wrong("it is \"expect no mix\"")
+		}
+	case "status", "release":
+		if len(s.args) < 2 {
+			return wrong("a number is missing")
+		}
+		if n, err := strconv.Atoi(s.args[1]); err != nil || s.args[0] == "release" && n != 1 && n != 2 {
+			return wrong("it is a status such as 200, or release 1 or 2")
+		}
+	default:
+		return wrong("what can be expected is whole, partial, stand-in, lost, title, text, status, body, release, no mix, stored, not stored")
+	}
+	return nil
+}
+
+// Builtin gives the stories that are told of every site: start is the start page, deep a page far from it. With a next
+// release, those of visitors who come back are among them.
+func Builtin(start, title, deep string, next bool) []Story {
+	list := []Story{
+		{Name: "First visit, then no network", Steps: []string{"open " + start, "network offline", "stop worker", "open " + start, "expect whole"}},
+		{Name: "Arrives deep in the site, then goes home without a network", Steps: []string{"open " + deep, "network offline", "stop worker", "open " + start, "expect whole"}},
+		{Name: "Slow train", Steps: []string{"open " + start, "open " + start, "network slow", "stop worker", "open " + start, "expect whole"}},
+		{Name: "Captive portal at the hotel", Steps: []string{"open " + start, "open " + start, "network portal", "stop worker", "open " + start, "expect title " + title,
+			"network online", "open " + start, "expect whole", "network offline", "open " + start, "expect title " + title}},
+		{Name: "Clears the site data and comes back", Steps: []string{"open " + start, "open " + start, "clear site data", "open " + start, "expect whole", "network offline", "stop worker", "open " + start, "expect whole"}},
+	}
+	if next {
+		list = append(list,
+			Story{Name: "Back after a release, with one tab", Steps: []string{"open " + start, "open " + start, "serve next", "open " + start, "expect no mix", "close", "tab 1", "open " + start, "expect no mix", "open " + deep, "expect no mix", "close", "tab 1", "open " + start, "expect release 2"}},
+			Story{Name: "Back after a release, with two tabs", Steps: []string{"open " + start, "open " + start, "tab 2", "open " + deep, "serve next", "tab 1", "open " + start, "expect no mix", "tab 2", "reload", "expect no mix", "close", "close", "tab 1", "open " + start, "expect release 2"}})
+	}
+	return list
+}
+
+// Teller tells stories, each on a stage of its own.
+type Teller struct {
+	Start  func() (Stage, func(), error) // a stage with nothing stored, and its end
+	Server *site.Server
+	Next   *site.Server // the next release; nil for none
+}
+
+// Tell tells a story. The error is one of the stage; a story that fails says so in its result.
+func (t *Teller) Tell(ctx context.Context, story Story) (*StoryResult, error) {
+	st, end, err := t.Start()
+	if err != nil {
+		return nil, err
+	}
+	defer end()
+	st.KeepParts()
+	r := &StoryResult{Name: story.Name, Asked: story.Asked, Passed: true, Steps: []StepResult{}}
+	p := &telling{Teller: t, st: st, e: expected{server: t.Server, seen: map[string]map[string]bool{}}, network: stage.Online}
+	for _, text := range story.Steps {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		s, err := parseStep(text)
+		if err != nil {
+			return nil, err
+		}
+		saw, why, err := p.do(s)
+		if err != nil {
+			return nil, fmt.Errorf("story %q, %q: %w", story.Name, text, err)
+		}
+		r.Steps = append(r.Steps, StepResult{Step: text, Passed: why == "", Saw: saw, Why: why})
+		if why != "" {
+			r.Passed = false
+			break
+		}
+	}
+	return r, nil
+}
+
+// telling is a story that is being told.
+type telling struct {
+	*Teller
+	st      Stage
+	e       expected
+	network stage.Network
+	faults  site.Faults
+	url     string // of the page opened last
+	load    *stage.Load
+	result  PageResult
+	answer  *stage.Answer
+	served  bool // the next release is
+}
+
+// do performs a step. why is not empty when it does not come out as expected.
+func (p *telling) do(s step) (saw, why string, err error) {
+	switch s.verb {
+	case "open":
+		return p.open(s.args[0])
+	case "reload":
+		if p.url == "" {
+			return "", "no page was opened before", nil
+		}
+		return p.open(p.url)
+	case "tab":
+		n, _ := strconv.Atoi(s.args[0]) // checked when it was parsed
+		if err := p.st.Tab(n - 1); err != nil {
+			return "", err.Error(), nil
+		}
+	case "close":
+		if err := p.st.CloseTab(); err != nil {
+			return "", err.Error(), nil
+		}
+		return "", "", p.st.Settle()
+	case "fetch", "post":
+		m := stage.Message{URL: s.args[0]}
+		if s.verb == "post" {
+			m.Method, m.Body = "POST", strings.TrimSpace(strings.TrimPrefix(s.rest, s.args[0]))
+			m.Type = "text/plain"
+			if strings.HasPrefix(m.Body, "{") || strings.HasPrefix(m.Body, "[") {
+				m.Type = "application/json"
+			}
+		}
+		if p.answer, err = p.st.Send(m); err != nil {
+			return "", "", err
+		}
+		if p.answer.Result == "rejected" {
+			return "rejected", "", nil
+		}
+		return fmt.Sprintf("status %d", p.answer.Status), "", nil
+	case "wait":
+		d, _ := time.ParseDuration(s.args[0])
+		if e, ok := p.st.(interface{ Advance(time.Duration) }); ok {
+			e.Advance(d)
+			return "", "", nil
+		}
+		return "not on this stage: its time is real", "", nil
+	case "network":
+		return p.change(s)
+	case "serve":
+		if p.Next == nil {
+			return "", "there is no next release; name its folder with --next", nil
+		}
+		p.served = true
+		p.st.Release(p.Next)
+	case "take":
+		if err := p.st.TakeOver(); err != nil {
+			return "", err.Error(), nil
+		}
+		return "", "", p.st.Settle()
+	case "stop":
+		return "", "", p.st.Rest()
+	case "clear":
+		return "", "", p.st.Clear()
+	case "expect":
+		saw, why = p.expect(s)
+	}
+	return saw, why, nil
+}
+
+func (p *telling) open(url string) (saw, why string, err error) {
+	if !strings.HasPrefix(url, "/") && !strings.Contains(url, "://") {
+		url = "/" + url
+	}
+	if p.load, err = p.st.Open(url); err != nil {
+		return "", "", err
+	}
+	p.url, p.answer = url, nil
+	if p.network == stage.Online {
+		p.e.note(url, p.load)
+	}
+	p.result = p.e.result(url, p.network, p.load)
+	saw = string(p.result.Outcome)
+	if r := p.releases(); p.served && r != "" {
+		saw += ", " + r
+	}
+	if p.network != stage.Online {
+		return saw, "", nil
+	}
+	return saw, "", p.st.Settle()
+}
+
+func (p *telling) change(s step) (saw, why string, err error) {
+	if len(s.args) > 1 {
+		p.faults = append(site.Faults{{Path: s.args[0], State: site.Network(s.args[1])}}, p.faults...)
+		p.st.SetFaults(p.faults)
+		return "", "", nil
+	}
+	p.network = stage.Network(s.args[0])
+	return "", "", p.st.SetNetwork(p.network)
+}
+
+// releases says of which releases the page opened last and its parts are, such as "release 1" or "a mix". It is empty when
+// nothing of it differs between the releases.
+func (p *telling) releases() string {
+	if p.Next == nil || p.load == nil {
+		return ""
+	}
+	of := [2]int{}
+	for _, part := range p.load.Parts {
+		path, _, _ := strings.Cut(part.URL, "?")
+		if !strings.HasPrefix(path, "/") {
+			continue
+		}
+		one, two := digestOf(p.Server, path), digestOf(p.Next, path)
+		switch part.Digest {
+		case one:
+			if one != two {
+				of[0]++
+			}
+		case two:
+			of[1]++
+		}
+	}
+	switch {
+	case of[0] > 0 && of[1] > 0:
+		return "a mix of releases"
+	case of[0] > 0:
+		return "release 1"
+	case of[1] > 0:
+		return "release 2"
+	}
+	return ""
+}
+
+// digestOf gives the digest of what a server answers to a path, following its redirects.
+func digestOf(server *site.Server, path string) string {
+	for range 5 {
+		a := server.Answer("GET", path)
+		if to := a.Header.Get("Location"); to != "" {
+			path = to
+			continue
+		}
+		if a.Status != 200 {
+			return ""
+		}
+		sum := sha256.Sum256(a.Body)
+		return hex.EncodeToString(sum[:])
+	}
+	return ""
+}
+
+// expect compares with what came of the last step.
+func (p *telling) expect(s step) (saw, why string) {
+	what, rest := s.args[0], strings.TrimSpace(strings.TrimPrefix(s.rest, s.args[0]))
+	if p.load == nil && what != "stored" && what != "not" {
+		return "", "no page was opened before"
+	}
+	fail := func(ok bool, saw, why string) (string, string) {
+		if ok {
+			return saw, ""
+		}
+		return saw, why
+	}
+	switch what {
+	case "whole", "partial", "stand-in", "lost":
+		return fail(string(p.result.Outcome) == what, string(p.result.Outcome), orElse(p.result.Why, "it came out "+string(p.result.Outcome)))
+	case "title":
+		return fail(strings.Contains(p.load.Title, rest), p.load.Title, fmt.Sprintf("the title is %q", p.load.Title))
+	case "text":
+		text := textOf(p.load.Body)
+		return fail(strings.Contains(text, strings.Join(strings.Fields(rest), " ")), "", "the page does not say so")
+	case "status":
+		status := p.load.Status
+		if p.answer != nil {
+			status = p.answer.Status
+		}
+		return fail(strconv.Itoa(status) == s.args[1], strconv.Itoa(status), fmt.Sprintf("the status is %d", status))
+	case "body":
+		if p.answer == nil {
+			return "", "nothing was fetched since the page was opened"
+		}
+		return fail(strings.Contains(p.answer.Body, rest), p.answer.Result, fmt.Sprintf("the answer is %q", clip(p.answer.Body)))
+	case "release":
+		got := orElse(p.releases(), "the same in both releases")
+		return fail(got == "release "+s.args[1], got, "what was shown is "+got)
+	case "no":
+		got := p.releases()
+		return fail(got != "a mix of releases", got, "page and parts are of different releases")
+	}
+	url := s.args[len(s.args)-1]
+	stores, err := p.st.Stores()
+	if err != nil {
+		return "", err.Error()
+	}
+	in := ""
+	for _, st := range stores {
+		if slices.ContainsFunc(st.Entries, func(e stage.Stored) bool { return e.URL == url }) {
+			in = "store " + st.Name
+		}
+	}
+	if what == "not" {
+		return fail(in == "", in, "it is in "+in)
+	}
+	return fail(in != "", in, "no store holds it")
+}
+
+func orElse(s, other string) string {
+	if s == "" {
+		return other
+	}
+	return s
+}
+
+func clip(s string) string {
+	if len(s) > 200 {
+		return strings.ToValidUTF8(s[:200], "") + "…"
+	}
+	return s
+}
+
+// textOf gives the text of a page, with single spaces.
+func textOf(body []byte) string {
+	var out []string
+	skip := 0
+	for z := html.NewTokenizer(strings.NewReader(string(body))); ; {
+		switch z.Next() {
+		case html.ErrorToken:
+			return strings.Join(out, " ")
+		case html.StartTagToken:
+			if name, _ := z.TagName(); string(name) == "script" || string(name) == "style" {
+				skip++
+			}
+		case html.EndTagToken:
+			if name, _ := z.TagName(); (string(name) == "script" || string(name) == "style") && skip > 0 {
+				skip--
+			}
+		case html.TextToken:
+			if skip == 0 {
+				out = append(out, strings.Fields(string(z.Text()))...)
+			}
+		}
+	}
+}
