@@ -116,9 +116,10 @@ func TestKeptForATime(t *testing.T) {
 	onBothStages(t, nil, ruleKinds, site.Rules{Answers: []site.AnswerRule{say("/api/**", "one")}}, func(w *world) {
 		w.visit()
 		assert.Equal(w, "one", w.get("/api/old/a"))
+		assert.Equal(w, "one", w.get("/api/first/a"))
 		w.network(stage.Offline)
-		assert.Equal(w, "one", w.get("/api/old/a"))
 		w.comes("the end of its time", func() bool { return w.get("/api/old/a") == "rejected" })
+		assert.Equal(w, "one", w.get("/api/first/a"), "what has no age stays")
 	})
 }
 

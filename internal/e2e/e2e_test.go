@@ -272,7 +272,7 @@ func TestWhatAWorkerSeesInChromium(t *testing.T) {
 	b, _ := browse(t, dir, "/")
 	_, err = b.Open("/")
 	require.NoError(t, err)
-	results, err := b.Evaluate(`navigator.serviceWorker.ready.then(() => fetch("/results")).then((r) => r.text())`)
+	results, err := b.Evaluate(`new Promise((done) => { if (navigator.serviceWorker.controller) done(); else navigator.serviceWorker.oncontrollerchange = done; }).then(() => fetch("/results")).then((r) => r.text())`)
 	require.NoError(t, err)
 	var r struct {
 		Cases int

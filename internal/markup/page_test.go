@@ -149,6 +149,7 @@ var scriptHints = map[string]int{
 	"import\n\t('./a.js')": 1, `export*from"./a.js"`: 1, `export {a} from "./a.js"`: 1, `window.fetch ("/a")`: 1, `fetch/* x */("/a")`: 1,
 	`prefetch("/a")`: 0, `import a, {b as c} from "./a.js"`: 1, `x.a = "import foo from here"; import /* z */ a from './a.js'`: 1, `new Worker("w.js")`: 1, `new SharedWorker ("w.js")`: 1, `x.open("GET", "/a")`: 1, `x . open("PUT","/a")`: 0,
 	`window["localStorage"].a`: 0, `localStorage.a`: 1, `new URL("./a.png", import.meta.url)`: 1, `navigator.serviceWorker.register("/sw.js")`: 1,
+	`let {serviceWorker: o, userAgent: u} = navigator; o.register("/sw.js")`: 1, `const {serviceWorker} = navigator; serviceWorker.register("/sw.js")`: 1, `const {serviceWorker: o} = other; o.register("/sw.js")`: 0,
 	`const s = navigator.serviceWorker; s.register("/sw.js")`: 1, `new Worker(new URL("./w.js", import.meta.url), {type: "module"})`: 1, `f("fetch")`: 0,
 }
 

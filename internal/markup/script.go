@@ -165,6 +165,9 @@ type constReader struct{ *scriptReader }
 func (c constReader) Enter(n js.INode) js.IVisitor {
 	if d, ok := n.(*js.VarDecl); ok {
 		for _, b := range d.List {
+			if o, ok := b.Binding.(*js.BindingObject); ok && b.Default != nil {
+				c.unpacked(o, b.Default)
+			}
 			v, ok := b.Binding.(*js.Var)
 			if !ok || b.Default == nil {
 				continue
@@ -177,6 +180,26 @@ func (c constReader) Enter(n js.INode) js.IVisitor {
 		}
 	}
 	return c
+}
+
+// unpacked notes what const { serviceWorker: w } = navigator gives a name to.
+func (c constReader) unpacked(o *js.BindingObject, from js.IExpr) {
+	if n, _ := name(from); n != "navigator" {
+		return
+	}
+	for _, item := range o.List {
+		v, ok := item.Value.Binding.(*js.Var)
+		if !ok {
+			continue
+		}
+		key := string(v.Name())
+		if item.Key != nil && len(item.Key.Literal.Data) > 0 {
+			key = strings.Trim(string(item.Key.Literal.Data), `"'`)
+		}
+		if key == "serviceWorker" {
+			c.aliases[string(v.Name())] = true
+		}
+	}
 }
 
 func (c constReader) Exit(js.INode) {}

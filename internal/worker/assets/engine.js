@@ -12,7 +12,7 @@ const RULES = TABLE.rules.map((r) => ({ ...r, match: new RegExp(r.match), ignore
 
 addEventListener("install", (event) => event.waitUntil(install(event)));
 addEventListener("activate", (event) => event.waitUntil(activate()));
-addEventListener("sync", (event) => event.tag === NAME + "outbox" && event.waitUntil(deliver(true).then((left) => left && Promise.reject()))); // the browser tries again
+addEventListener("sync", (event) => event.tag === NAME + "outbox" && event.waitUntil(deliver(true)));
 addEventListener("message", (event) => {
   if (event.data === "tachyform: take over") skipWaiting();
   if (event.data === "tachyform: send") event.waitUntil(deliver().then(() => tell()));
@@ -369,7 +369,7 @@ async function post(event, rule) {
   const hope = hopes.get(key) || {};
   if (!hope.answer) hope.answer = new Promise((resolve) => (hope.settle = resolve));
   hopes.set(key, hope);
-  event.waitUntil(deliver(true).catch(() => {}).then(() => hope.settle()));
+  event.waitUntil(deliver(true).then(() => hope.settle()));
   const answer = await hope.answer;
   hopes.delete(key);
   if (answer) return answer.clone();
@@ -379,11 +379,11 @@ async function post(event, rule) {
   return new Response(JSON.stringify({ outbox: "kept", key, waiting }), { status: 202, headers: { "Content-Type": "application/json" } });
 }
 
-// deliver sends what is kept, one after the other, until the network or the server fails; it says whether something is
-// left. "now" does not wait for the pause that a failing server was given.
+// deliver sends what is kept, one after the other, until the network or the server fails. "now" does not wait for the
+// pause that a failing server was given.
 let delivery = Promise.resolve();
 function deliver(now) {
-  return (delivery = delivery.then(() => deliverAll(now), () => deliverAll(now)));
+  return (delivery = delivery.then(() => deliverAll(now)).catch(() => {}));
 }
 
 async function deliverAll(now) {
@@ -398,21 +398,16 @@ async function deliverAll(now) {
       await done("expired");
       continue;
     }
-    if (!now && Date.now() < record.next) return true;
-    let answer;
-    try {
-      answer = await fetch(url, { method, headers, body: body.byteLength ? body : undefined, credentials });
-      if (!record.form && (await foreign(answer))) return true;
-    } catch {
-      return true; // no network
-    }
+    if (!now && Date.now() < record.next) throw 0;
+    const answer = await fetch(url, { method, headers, body: body.byteLength ? body : undefined, credentials });
+    if (!record.form && (await foreign(answer))) throw 0;
     const { status } = answer;
     if (/^(408|425|429|502|503|504)$/.test(status)) {
       record.tries++;
       const pause = Math.max(+answer.headers.get("retry-after") || 0, Math.min(3600, 2 ** record.tries)); // seconds
       record.next = Date.now() + pause * 1000;
       await posts("readwrite", (s) => s.put(record));
-      return true;
+      throw 0;
     }
     await done(status < 400 ? "sent" : "refused", status, answer);
   }
