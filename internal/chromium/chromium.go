@@ -189,6 +189,14 @@ func (b *Browser) Post(message string, waiting bool) error {
 	return err
 }
 
+// Update has the browser look for a new worker now, as it does soon after a navigation.
+func (b *Browser) Update() error {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	_, err := evaluate[bool](ctx, `(async () => { const r = navigator.serviceWorker && await navigator.serviceWorker.getRegistration(); if (r) await r.update().catch(() => {}); return true })()`)
+	return err
+}
+
 // Quota bounds what the site may store, in bytes.
 func (b *Browser) Quota(bytes int64) error {
 	size := float64(bytes)

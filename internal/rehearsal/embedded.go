@@ -124,6 +124,9 @@ func (e *Embedded) Settle() error {
 // Advance lets virtual time pass.
 func (e *Embedded) Advance(d time.Duration) { e.b.Advance(d) }
 
+// Update is nothing here: a new worker is looked for at every navigation.
+func (e *Embedded) Update() error { return nil }
+
 // Quota bounds what the site may store, in bytes.
 func (e *Embedded) Quota(bytes int64) { e.b.SetQuota(bytes) }
 

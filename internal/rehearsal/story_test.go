@@ -205,3 +205,25 @@ func TestWhatARehearsalNotices(t *testing.T) {
 	assert.Contains(t, said["stand-in"], `("Gone") lacks /gone.css`)
 	assert.Contains(t, said["stale"], "the next release changes /app.css, which is stored, and the worker stays the same")
 }
+
+// FuzzStories tells any steps.
+func FuzzStories(f *testing.F) {
+	server, next := fittedFolder(f, small("one")), fittedFolder(f, small("two"))
+	for _, s := range strings.Split(Steps, "\n") {
+		f.Add(s)
+	}
+	f.Add("open /\nnetwork offline\nopen /deep/\nexpect whole")
+	f.Add("tab 2\nclose\nclose\nclose\nopen /\nserve next\nreload\ntake over\nexpect no mix")
+	f.Add("open http://[\nfetch ::\npost / {\nnetwork [ offline\nwait 9000h\nexpect stored %zz")
+	f.Fuzz(func(t *testing.T, text string) {
+		story := Story{Name: "fuzz", Steps: strings.Split(text, "\n")}
+		if story.Check() != nil || len(story.Steps) > 20 {
+			return
+		}
+		teller := Teller{Server: server, Next: next, Start: func() (Stage, func(), error) {
+			st := NewEmbedded(server, nil, stage.Limits{})
+			return st, st.Close, nil
+		}}
+		_, _ = teller.Tell(context.Background(), story)
+	})
+}

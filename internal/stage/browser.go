@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"maps"
 	"sort"
+	"sync"
 	"time"
 
 	"tachyform/internal/site"
@@ -63,6 +64,8 @@ type Browser struct {
 	teller  func(TraceStep)
 	traced  int
 	parts   bool
+	hung    []func()   // what waits for a network that does not answer
+	loading sync.Mutex // modules are loaded by several goroutines
 	random  uint64
 }
 
@@ -74,20 +77,19 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 	if limits.Memory == 0 {
 		limits.Memory = 1 << 30
 	}
-	return &Browser{origin: Origin, server: server, others: others, network: Online, loop: &loop{},
+	b := &Browser{origin: Origin, server: server, others: others, network: Online, loop: &loop{},
 		http: &httpCache{map[string]cached{}}, store: &cacheStorage{quota: maxStored}, bases: map[string]string{}, limits: limits, guard: newGuard(limits),
 		assumed: map[string]bool{}, docs: newReadCache()}
+	b.loop.busy = func() {
+		b.remark(Remark{Kind: "limit", Message: "the worker was ended: it keeps the browser busy with timers and events without end"})
+		b.endWorkers()
+	}
+	return b
 }
 
 // Close ends the browser and its workers.
 func (b *Browser) Close() {
-	for _, r := range b.regs {
-		for _, w := range []*worker{r.installing, r.waiting, r.active} {
-			if w != nil {
-				w.stop()
-			}
-		}
-	}
+	b.endWorkers()
 	b.guard.close()
 }
 
@@ -95,6 +97,13 @@ func (b *Browser) Close() {
 func (b *Browser) SetNetwork(n Network) error {
 	for _, known := range Networks {
 		if n == known {
+			if n != b.network {
+				hung := b.hung
+				b.hung = nil
+				for _, end := range hung { // their connections are cut
+					b.loop.after(0, end)
+				}
+			}
 			b.network = n
 			if n != Offline {
 				for _, r := range b.regs {
@@ -154,17 +163,34 @@ func (b *Browser) Advance(d time.Duration) {
 	b.loop.now = max(b.loop.now, end)
 }
 
-// Settle runs until no worker is installing or activating and nothing is due soon, at most ten minutes of virtual
-// time.
+// Settle runs until no worker is installing or activating and no event is going on, at most ten minutes of virtual time, and
+// a second longer, in which what goes on in the background comes to its end. What waits for a network that does not answer
+// is not waited for.
 func (b *Browser) Settle() bool {
-	return b.loop.runUntil(func() bool {
+	settled := func() bool {
 		for _, r := range b.regs {
-			if r.busy > 0 || r.installing != nil || r.active != nil && r.active.state == activating {
+			if r.busy > 0 && len(b.hung) == 0 || r.installing != nil && len(b.hung) == 0 || r.active != nil && r.active.state == activating {
 				return false
 			}
 		}
 		return true
-	}, 600_000)
+	}
+	if !b.loop.runUntil(settled, 600_000) {
+		return false
+	}
+	b.Advance(time.Second)
+	return settled() || b.loop.runUntil(settled, 600_000)
+}
+
+// endWorkers ends all workers, whatever they do.
+func (b *Browser) endWorkers() {
+	for _, r := range b.regs {
+		for _, w := range []*worker{r.installing, r.waiting, r.active} {
+			if w != nil {
+				w.stop()
+			}
+		}
+	}
 }
 
 // StopWorkers ends idle workers; their globals are lost, as they are minutes after their last event.
@@ -228,6 +254,7 @@ func (b *Browser) Snapshot() *Snapshot {
 // Restore goes back to what was stored and stops all workers.
 func (b *Browser) Restore(s *Snapshot) {
 	b.StopWorkers()
+	b.hung = nil
 	b.store, b.bases = s.store.copy(), maps.Clone(s.bases)
 	b.http.entries = make(map[string]cached, len(s.http))
 	for k, v := range s.http {

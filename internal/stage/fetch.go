@@ -126,6 +126,10 @@ func (b *Browser) cachedFetch(req *request, hops int, redirected bool, done func
 	}
 	if r := b.http.get(b, req); r != nil {
 		b.trace(nil, "the browser's HTTP cache has %s", b.Relative(req.url))
+		if isRedirect(r.status) {
+			b.follow(req, r, hops, done)
+			return
+		}
 		b.loop.after(1, func() { done(b.filter(req, r, redirected), "") })
 		return
 	}
@@ -137,8 +141,8 @@ func (b *Browser) cachedFetch(req *request, hops int, redirected bool, done func
 	case Offline:
 		b.loop.after(1, func() { done(nil, failedToFetch) })
 		return
-	case Slow:
-		b.loop.after(giveUp, func() { done(nil, failedToFetch) })
+	case Slow: // nothing comes until the network changes
+		b.hung = append(b.hung, func() { done(nil, failedToFetch) })
 		return
 	}
 	b.loop.after(latency, func() {
@@ -152,6 +156,7 @@ func (b *Browser) cachedFetch(req *request, hops int, redirected bool, done func
 			return
 		}
 		if isRedirect(r.status) && r.header("location") != "" {
+			b.http.put(b, req, r)
 			b.follow(req, r, hops, done)
 			return
 		}
@@ -337,10 +342,14 @@ func (c *httpCache) get(b *Browser, req *request) *response {
 }
 
 func (c *httpCache) put(b *Browser, req *request, r *response) {
-	if req.method != "GET" || req.cache == "no-store" || r.status != http.StatusOK || b.networkFor(req.url) != Online {
+	permanent := r.status == http.StatusMovedPermanently || r.status == http.StatusPermanentRedirect
+	if req.method != "GET" || req.cache == "no-store" || r.status != http.StatusOK && !permanent || b.networkFor(req.url) != Online {
 		return
 	}
 	age := lifetime(r.header("cache-control"))
+	if permanent && r.header("cache-control") == "" { // kept without being told (RFC 9110, section 15.4.2)
+		age = 365 * 24 * 3600
+	}
 	if age <= 0 {
 		delete(c.entries, req.url)
 		return

@@ -117,6 +117,9 @@ func (w *worker) host() *goja.Object {
 		return vm.ToValue(func(goja.FunctionCall) goja.Value { stop(); return undefined })
 	})
 	set("importScript", func(c goja.FunctionCall) goja.Value {
+		if w.module {
+			panic(vm.NewTypeError("Failed to execute 'importScripts' on 'WorkerGlobalScope': Module scripts don't support importScripts()."))
+		}
 		if m := w.importScript(c.Argument(0).String()); m != "" {
 			return vm.ToValue(m)
 		}

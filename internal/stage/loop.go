@@ -22,7 +22,7 @@ type loop struct {
 	now   float64 // ms since the epoch
 	seq   int
 	queue taskQueue
-	steps int
+	busy  func() // told when a run does not come to its end
 }
 
 type taskQueue []*task
@@ -53,8 +53,14 @@ func (l *loop) after(ms float64, run func()) *task {
 // whether done became true.
 func (l *loop) runUntil(done func() bool, limit float64) bool {
 	end := l.now + limit
-	for !done() {
-		if l.queue.Len() == 0 || l.queue[0].at > end || l.steps > maxSteps {
+	for steps := 0; !done(); {
+		if l.queue.Len() == 0 || l.queue[0].at > end {
+			return false
+		}
+		if steps++; steps > maxSteps {
+			if l.busy != nil {
+				l.busy()
+			}
 			return false
 		}
 		t := heap.Pop(&l.queue).(*task)
@@ -62,14 +68,13 @@ func (l *loop) runUntil(done func() bool, limit float64) bool {
 		if t.dead {
 			continue
 		}
-		l.steps++
 		t.run()
 	}
 	return true
 }
 
 // maxSteps bounds the callbacks of one run of the loop, against workers that keep it busy for ever.
-const maxSteps = 5_000_000
+const maxSteps = 300_000
 
 func (l *loop) time() time.Time {
 	return epoch.Add(time.Duration(l.now * float64(time.Millisecond)))

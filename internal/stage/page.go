@@ -96,13 +96,30 @@ func (t *Tab) Open(url string) (*Load, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", url, err)
 	}
-	l := &loader{b: t.b, tab: t, load: &Load{}, seen: map[string]bool{}}
+	l := &loader{b: t.b, tab: t, load: &Load{}, seen: map[string]bool{}, waiting: map[string]Missing{}, docURL: abs}
 	l.navigate(abs, "document", 0)
-	if !t.b.loop.runUntil(func() bool { return l.done && l.pending == 0 }, 600_000) {
-		return nil, fmt.Errorf("%s: the page never came to the end of loading", url)
+	if !t.b.loop.runUntil(func() bool { return l.done && l.pending == 0 }, giveUp) {
+		if len(t.b.hung) == 0 && l.done {
+			return nil, fmt.Errorf("%s: the page never came to the end of loading", url)
+		}
+		l.giveUp()
 	}
 	sort.Slice(l.load.Missing, func(i, j int) bool { return l.load.Missing[i].URL < l.load.Missing[j].URL })
 	return l.load, nil
+}
+
+// giveUp is what a visitor does who has waited long enough.
+func (l *loader) giveUp() {
+	const why = "the network does not answer in time"
+	if !l.done {
+		l.load.URL, l.load.AnsweredBy, l.load.Why = l.b.Relative(l.docURL), ByBrowser, why
+		l.tab.id, l.tab.controller, l.done = "", nil, true
+	}
+	for _, m := range l.waiting {
+		m.Why = why
+		l.load.Missing = append(l.load.Missing, m)
+	}
+	l.over = true
 }
 
 // Answer is what a fetch by a page's script gave.
@@ -152,6 +169,9 @@ type Message struct {
 // Send lets the tab's page send something by fetch().
 func (t *Tab) Send(m Message) (*Answer, error) {
 	url := m.URL
+	if t.url != "" && t.id == "" {
+		return &Answer{URL: url, Result: "rejected", Why: "the browser's error page fetches nothing"}, nil
+	}
 	base := t.url
 	if base == "" {
 		base = t.b.origin + "/"
@@ -176,6 +196,9 @@ func (t *Tab) Send(m Message) (*Answer, error) {
 		req.headers = append(req.headers, [2]string{strings.ToLower(h[0]), h[1]})
 	}
 	t.b.clientFetch(t, req, func(r reply) {
+		if finished {
+			return
+		}
 		finished = true
 		a.By, a.Why = r.by, r.why
 		if r.response != nil {
@@ -191,8 +214,9 @@ func (t *Tab) Send(m Message) (*Answer, error) {
 			}
 		}
 	})
-	if !t.b.loop.runUntil(func() bool { return finished }, 600_000) {
-		return nil, fmt.Errorf("%s: the fetch never came to an end", url)
+	if !t.b.loop.runUntil(func() bool { return finished }, giveUp) {
+		finished = true
+		a.Why = "nothing came in time"
 	}
 	return a, nil
 }
@@ -343,6 +367,8 @@ type loader struct {
 	done    bool
 	seen    map[string]bool
 	docURL  string
+	waiting map[string]Missing // what is asked for and not there yet
+	over    bool               // the visitor does not wait any longer
 }
 
 func (l *loader) navigate(url, dest string, hops int) {
@@ -401,6 +427,9 @@ func (l *loader) navigate(url, dest string, hops int) {
 
 // document takes the document's response and begins to load what it needs.
 func (l *loader) document(url, id string, r reply) {
+	if l.over {
+		return
+	}
 	b, t := l.b, l.tab
 	l.load.URL, l.load.AnsweredBy, l.load.Why = b.Relative(url), r.by, r.why
 	if r.at != nil {
@@ -497,7 +526,12 @@ func (l *loader) need(ref markup.Ref, base string) {
 	l.seen[key] = true
 	l.load.Needs++
 	l.pending++
+	l.waiting[key] = Missing{URL: l.b.Relative(abs), Use: ref.Use}
 	l.b.clientFetch(l.tab, l.b.need(abs, ref.Use, l.docURL), func(r reply) {
+		if l.over {
+			return
+		}
+		delete(l.waiting, key)
 		defer func() { l.pending-- }()
 		if why := l.b.unusable(ref.Use, r); why != "" {
 			l.load.Missing = append(l.load.Missing, Missing{URL: l.b.Relative(abs), Use: ref.Use, Why: why})

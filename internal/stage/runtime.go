@@ -193,7 +193,7 @@ func (w *worker) place(stack string) *scriptError {
 		if m[1] == preludeName || strings.HasPrefix(m[1], "native") {
 			continue
 		}
-		e.file = w.b.Relative(m[1])
+		e.file = w.b.Relative(strings.TrimPrefix(m[1], moduleSpace+":"))
 		e.line, _ = strconv.Atoi(m[2])
 		e.column, _ = strconv.Atoi(m[3])
 		break

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -259,4 +260,40 @@ func TestWhatAWorkerSees(t *testing.T) {
 	require.NoError(t, json.Unmarshal(store.entries[0].res.bytes(), &results))
 	assert.Empty(t, results.Wrong)
 	assert.Greater(t, results.Cases, 90)
+}
+
+func TestModuleWorkers(t *testing.T) {
+	files := small("import { answer } from './lib/answer.js';\nimport * as list from '/lib/list.js';\nconst x = new URL('/app.css', import.meta.url);\noninstall = (e) => e.waitUntil(caches.open('m').then((c) => c.addAll([...list.files, x.href])));\nonfetch = (e) => e.respondWith(answer(e.request));")
+	files["index.html"] = strings.Replace(files["index.html"], `"/sw.js"`, `"/sw.js", {type: "module"}`, 1)
+	files["lib/answer.js"] = "export async function answer(request) {\n  if (request.url.endsWith('/boom')) throw new Error('boom');\n  return (await caches.match(request)) ?? fetch(request);\n}"
+	files["lib/list.js"] = "export const files = ['/', '/about/'];"
+	b := browser(t, serve(t, files, site.Rules{}))
+	tab := visit(t, b)
+	require.Equal(t, "activated", b.Registrations()[0].State, b.Remarks())
+	require.NoError(t, b.SetNetwork(Offline))
+	b.StopWorkers()
+	l, err := tab.Open("/about/")
+	require.NoError(t, err)
+	assert.Equal(t, "About", l.Title, l.Why)
+	l, err = tab.Open("/boom")
+	require.NoError(t, err)
+	assert.Contains(t, l.Why, "boom")
+	assert.Equal(t, "/lib/answer.js", l.File)
+	assert.Equal(t, 2, l.Line)
+
+	require.NoError(t, b.SetNetwork(Online))
+	files["lib/list.js"] = "export const files = ['/'];"
+	b.Release(serve(t, files, site.Rules{}))
+	_, err = tab.Open("/")
+	require.NoError(t, err)
+	b.Settle()
+	assert.Equal(t, "waiting", b.Registrations()[0].State, "a module that changes makes a new worker")
+
+	for source, want := range map[string]string{"import 'left-pad';": "failed to resolve module specifier", "import './gone.js';": "/gone.js cannot be loaded", "importScripts('/lib/list.js');": "Module scripts don't support importScripts"} {
+		files["sw.js"] = source
+		b := browser(t, serve(t, files, site.Rules{}))
+		visit(t, b)
+		require.Equal(t, "failed", b.Registrations()[0].State, source)
+		assert.Contains(t, b.Registrations()[0].Error, want)
+	}
 }

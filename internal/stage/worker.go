@@ -99,7 +99,13 @@ func (w *worker) start() error {
 
 // run executes one of the worker's scripts.
 func (w *worker) run(url string) error {
-	prog, err := w.b.docs.program(url, w.scripts[url])
+	var prog *goja.Program
+	var err error
+	if w.module && url == w.url {
+		prog, err = w.moduleProgram()
+	} else {
+		prog, err = w.b.docs.program(url, w.scripts[url])
+	}
 	if err != nil {
 		var se *scriptError
 		if errors.As(err, &se) {

@@ -1,4 +1,3 @@
-"use strict";
 // Events, EventTarget, AbortController and DOMException (DOM Standard).
 const {Promise: $Promise, TypeError: $TypeError, Error: $Error, Map: $Map, Object: $Object, Array: $Array, Symbol: $Symbol,
   Uint8Array: $Uint8Array, ArrayBuffer: $ArrayBuffer, Set: $Set, WeakMap: $WeakMap, String: $String, Number: $Number, Date: $Date} = globalThis;

@@ -1,0 +1,109 @@
+package stage
+
+import (
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"sort"
+	"strings"
+
+	"github.com/dop251/goja"
+	"github.com/dop251/goja/parser"
+	"github.com/evanw/esbuild/pkg/api"
+)
+
+// moduleSpace is the name space that a module worker's sources have while they are put together.
+const moduleSpace = "site"
+
+// maxModules bounds the modules of one worker.
+const maxModules = 500
+
+// moduleProgram puts the modules of a worker together, since the engine knows scripts only. What is imported is fetched
+// while the worker is installed, and kept with its script.
+func (w *worker) moduleProgram() (*goja.Program, error) {
+	key := w.moduleKey()
+	if p, ok := w.b.docs.programs[key]; ok && w.state != parsed {
+		return p, nil
+	}
+	out := api.Build(api.BuildOptions{EntryPoints: []string{w.url}, Bundle: true, Format: api.FormatIIFE, Target: api.ES2017, LogLevel: api.LogLevelSilent,
+		Sourcemap: api.SourceMapExternal, SourcesContent: api.SourcesContentExclude, Outfile: "worker.js", AbsWorkingDir: "/",
+		Define:  map[string]string{"import.meta.url": fmt.Sprintf("%q", w.url)},
+		Plugins: []api.Plugin{{Name: moduleSpace, Setup: w.modules}}})
+	if len(out.Errors) > 0 {
+		e := out.Errors[0]
+		s := &scriptError{message: "SyntaxError: " + e.Text, file: w.b.Relative(w.url)}
+		if e.Location != nil {
+			s.file, s.line, s.column = w.b.Relative(strings.TrimPrefix(e.Location.File, moduleSpace+":")), e.Location.Line, e.Location.Column+1
+		}
+		return nil, s
+	}
+	var code, sourceMap []byte
+	for _, f := range out.OutputFiles {
+		if strings.HasSuffix(f.Path, ".map") {
+			sourceMap = f.Contents
+		} else {
+			code = f.Contents
+		}
+	}
+	ast, err := goja.Parse(w.url, string(code)+"\n//# sourceMappingURL=worker.map\n", parser.WithSourceMapLoader(func(string) ([]byte, error) { return sourceMap, nil }))
+	if err != nil {
+		return nil, &scriptError{message: "SyntaxError: " + err.Error(), file: w.b.Relative(w.url)}
+	}
+	p, err := goja.CompileAST(ast, true)
+	if err == nil && len(w.b.docs.programs) < maxRead {
+		w.b.docs.programs[w.moduleKey()] = p
+	}
+	return p, err
+}
+
+// moduleKey names what the worker is made of.
+func (w *worker) moduleKey() string {
+	urls := make([]string, 0, len(w.scripts))
+	for u := range w.scripts {
+		urls = append(urls, u)
+	}
+	sort.Strings(urls)
+	h := sha256.New()
+	for _, u := range urls {
+		h.Write([]byte(u + "\x00" + w.scripts[u] + "\x00"))
+	}
+	return "module " + w.url + " " + string(h.Sum(nil))
+}
+
+// modules resolves and loads modules as a browser does: by URL, no bare names.
+func (w *worker) modules(build api.PluginBuild) {
+	build.OnResolve(api.OnResolveOptions{Filter: ".*"}, func(a api.OnResolveArgs) (api.OnResolveResult, error) {
+		if a.Kind == api.ResolveEntryPoint {
+			return api.OnResolveResult{Path: a.Path, Namespace: moduleSpace}, nil
+		}
+		if a.Kind == api.ResolveJSDynamicImport {
+			return api.OnResolveResult{Path: a.Path, External: true}, nil // which workers of this kind refuse when they run
+		}
+		if !strings.HasPrefix(a.Path, "/") && !strings.HasPrefix(a.Path, ".") && !strings.Contains(a.Path, "://") {
+			return api.OnResolveResult{}, fmt.Errorf("failed to resolve module specifier %q: relative references begin with /, ./ or ../", a.Path)
+		}
+		u, err := w.b.resolve(a.Path, a.Importer)
+		return api.OnResolveResult{Path: u, Namespace: moduleSpace}, err
+	})
+	build.OnLoad(api.OnLoadOptions{Filter: ".*", Namespace: moduleSpace}, func(a api.OnLoadArgs) (api.OnLoadResult, error) {
+		w.b.loading.Lock()
+		defer w.b.loading.Unlock()
+		src, err := w.moduleSource(a.Path)
+		return api.OnLoadResult{Contents: &src, Loader: api.LoaderJS}, err
+	})
+}
+
+func (w *worker) moduleSource(u string) (string, error) {
+	if src, ok := w.scripts[u]; ok {
+		return src, nil
+	}
+	if w.state != parsed || len(w.scripts) >= maxModules {
+		return "", errors.New("the module " + w.b.Relative(u) + " was not imported during installation")
+	}
+	r := w.b.serve(&request{url: u, method: "GET", mode: "cors"})
+	if n := w.b.networkFor(u); n == Offline || n == Slow || r == nil || r.status != 200 || !isScriptType(r.header("content-type")) {
+		return "", errors.New("the module " + w.b.Relative(u) + " cannot be loaded as a script")
+	}
+	w.scripts[u] = string(r.bytes())
+	return w.scripts[u], nil
+}
