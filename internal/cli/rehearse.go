@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -100,8 +101,13 @@ type rehearsing struct {
 	stories     []string // names, or none; empty for all
 }
 
+// rehearsalMemory is up to where the program's heap grows before it is tidied more often, in bytes: workers make much that
+// is soon of no use.
+const rehearsalMemory = 640 << 20
+
 // rehearse runs a site on the stages that are asked for.
 func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsing) (*rehearsal.Report, *site.Server, error) {
+	debug.SetMemoryLimit(rehearsalMemory)
 	rules, err := c.SiteRules()
 	if err != nil {
 		return nil, nil, usage(err)

@@ -28,6 +28,7 @@ var Networks = site.Networks
 
 // Times of the virtual network, in ms.
 const (
+	maxSent = 20_000 // requests that are remembered
 	latency = 20.0
 	giveUp  = 60_000.0 // a visitor does not wait longer than this
 )
@@ -236,7 +237,9 @@ func (b *Browser) serve(req *request) *response {
 		}
 	}
 	a := server.Answer(req.method, u.Pathname())
-	b.sent = append(b.sent, Sent{Method: req.method, URL: b.Relative(req.url), Status: a.Status, Body: bodyOf(req), Header: req.headers})
+	if len(b.sent) < maxSent {
+		b.sent = append(b.sent, Sent{Method: req.method, URL: b.Relative(req.url), Status: a.Status, Body: bodyOf(req), Header: req.headers})
+	}
 	r.status = a.Status
 	names := make([]string, 0, len(a.Header))
 	for k := range a.Header {
