@@ -1,0 +1,232 @@
+package chromium
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"sort"
+	"strings"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/page"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/cdproto/serviceworker"
+	"github.com/chromedp/chromedp"
+
+	"tachyform/internal/markup"
+	"tachyform/internal/stage"
+)
+
+// tab is one page that is open.
+type tab struct {
+	b        *Browser
+	ctx      context.Context
+	close    context.CancelFunc
+	requests map[network.RequestID]*request
+	order    []network.RequestID
+	idle     map[string]bool // loaders whose network is idle
+	idled    chan struct{}   // told when one becomes idle
+}
+
+type request struct {
+	id       network.RequestID
+	url      string
+	kind     network.ResourceType
+	loader   cdp.LoaderID
+	status   int64
+	mime     string
+	worker   bool
+	cache    string
+	failed   string
+	finished bool
+}
+
+// event takes notes of what the browser reports.
+func (t *tab) event(ev any) {
+	b := t.b
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	switch e := ev.(type) {
+	case *network.EventRequestWillBeSent:
+		if r, ok := t.requests[e.RequestID]; ok { // a redirect goes on under the same id
+			r.url = e.Request.URL
+			return
+		}
+		t.requests[e.RequestID] = &request{id: e.RequestID, url: e.Request.URL, kind: e.Type, loader: e.LoaderID}
+		t.order = append(t.order, e.RequestID)
+	case *network.EventResponseReceived:
+		if r, ok := t.requests[e.RequestID]; ok {
+			r.status, r.mime, r.worker, r.cache = e.Response.Status, e.Response.MimeType, e.Response.FromServiceWorker, e.Response.CacheStorageCacheName
+		}
+	case *network.EventLoadingFinished:
+		if r, ok := t.requests[e.RequestID]; ok {
+			r.finished = true
+		}
+	case *network.EventLoadingFailed:
+		if r, ok := t.requests[e.RequestID]; ok {
+			r.finished, r.failed = true, e.ErrorText
+		}
+	case *page.EventLifecycleEvent:
+		if e.Name == "networkIdle" {
+			t.idle[string(e.LoaderID)] = true
+			tell(t.idled)
+		}
+	case *serviceworker.EventWorkerVersionUpdated:
+		for _, v := range e.Versions {
+			b.versions[string(v.VersionID)] = v
+		}
+		tell(b.changed)
+	case *serviceworker.EventWorkerRegistrationUpdated:
+		for _, r := range e.Registrations {
+			b.regs[string(r.RegistrationID)] = r
+		}
+		tell(b.changed)
+	case *serviceworker.EventWorkerErrorReported:
+		b.remarks = append(b.remarks, stage.Remark{Kind: "exception", Message: e.ErrorMessage.ErrorMessage, File: b.relative(e.ErrorMessage.SourceURL),
+			Line: int(e.ErrorMessage.LineNumber), Column: int(e.ErrorMessage.ColumnNumber)})
+	case *runtime.EventConsoleAPICalled:
+		if string(e.Type) == "error" {
+			b.console = append(b.console, fmt.Sprint(e.Args))
+		}
+	case *runtime.EventExceptionThrown:
+		b.console = append(b.console, fmt.Sprintf("%s:%d: %s", e.ExceptionDetails.URL, e.ExceptionDetails.LineNumber+1, e.ExceptionDetails.Text))
+	}
+}
+
+func tell(c chan struct{}) {
+	select {
+	case c <- struct{}{}:
+	default:
+	}
+}
+
+// Open navigates the tab and waits until the page asks for nothing more.
+func (b *Browser) Open(url string) (*stage.Load, error) {
+	wait := patience
+	if b.network == stage.Offline || b.network == stage.Slow {
+		wait = offlinePatience
+	}
+	ctx, cancel := context.WithTimeout(b.ctx, wait)
+	defer cancel()
+	b.mu.Lock()
+	b.requests, b.order = map[network.RequestID]*request{}, nil
+	b.mu.Unlock()
+	target := url
+	if strings.HasPrefix(url, "/") {
+		target = b.server.Origin + url
+	}
+	nav, err := chromedp.Call(ctx, page.Navigate, page.NavigateParams{URL: target})
+	if errors.Is(err, context.DeadlineExceeded) && wait == offlinePatience {
+		// Seen in Chromium: an offline navigation that a worker declines right after its start never ends.
+		_, err := chromedp.Call(b.ctx, page.StopLoading, cdp.Empty{})
+		return &stage.Load{URL: b.relative(target), AnsweredBy: stage.ByBrowser, Why: "the navigation never ended"}, err
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", url, err)
+	}
+	l := &stage.Load{URL: b.relative(target), AnsweredBy: stage.ByBrowser, Why: nav.ErrorText}
+	if nav.ErrorText != "" {
+		return l, nil
+	}
+	for {
+		b.mu.Lock()
+		rested := b.idle[string(nav.LoaderID)]
+		b.mu.Unlock()
+		if rested {
+			return l, b.inspect(ctx, l)
+		}
+		select {
+		case <-b.idled:
+		case <-ctx.Done():
+			if b.network != stage.Slow {
+				return nil, fmt.Errorf("%s: the page never came to rest: %w", url, ctx.Err())
+			}
+			if _, err := chromedp.Call(b.ctx, page.StopLoading, cdp.Empty{}); err != nil {
+				return nil, err
+			}
+			return l, b.inspect(b.ctx, l)
+		}
+	}
+}
+
+// inspect fills in what came of a load.
+func (b *Browser) inspect(ctx context.Context, l *stage.Load) error {
+	b.mu.Lock()
+	var doc *request
+	var rest []request
+	for _, id := range b.order {
+		r := b.requests[id]
+		if r.kind == network.ResourceTypeDocument && doc == nil {
+			copied := *r
+			doc = &copied
+			continue
+		}
+		rest = append(rest, *r)
+	}
+	b.mu.Unlock()
+	if doc == nil {
+		return errors.New("the browser reported no document")
+	}
+	l.Status, l.AnsweredBy, l.Why, l.URL = int(doc.status), stage.ByNetwork, "", b.relative(doc.url)
+	if doc.worker {
+		l.AnsweredBy = stage.ByWorker
+	}
+	if doc.cache != "" {
+		l.Source = "store " + doc.cache
+	}
+	var err error
+	if l.Title, err = evaluate[string](ctx, "document.title"); err != nil {
+		return fmt.Errorf("%s: the title: %w", l.URL, err)
+	}
+	body, err := chromedp.Call(ctx, network.GetResponseBody, network.GetResponseBodyParams{RequestID: doc.id})
+	if err != nil {
+		return fmt.Errorf("%s: the document: %w", l.URL, err)
+	}
+	sum := sha256.Sum256(body.Body)
+	l.Digest = hex.EncodeToString(sum[:])
+	if l.Controlled, err = evaluate[bool](ctx, `!!(navigator.serviceWorker && navigator.serviceWorker.controller)`); err != nil {
+		return fmt.Errorf("%s: the controller: %w", l.URL, err)
+	}
+	if b.parts {
+		l.Body = body.Body
+		l.Parts = append(l.Parts, stage.Part{URL: l.URL, Digest: l.Digest})
+	}
+	for _, r := range rest {
+		use, ok := uses[r.kind]
+		if !ok || strings.HasSuffix(r.url, "/favicon.ico") || strings.HasPrefix(r.url, "data:") {
+			continue
+		}
+		l.Needs++
+		why := ""
+		switch {
+		case !r.finished && b.network == stage.Slow:
+			why = "the network does not answer in time"
+		case r.failed != "":
+			why = r.failed
+		case r.status >= 400:
+			why = fmt.Sprintf("answered with status %d", r.status)
+		case r.kind == network.ResourceTypeStylesheet && r.mime != "text/css" && r.mime != "":
+			why = "answered with " + r.mime + " instead of a style sheet"
+		case r.mime == "text/html" && (r.kind == network.ResourceTypeImage || r.kind == network.ResourceTypeScript || r.kind == network.ResourceTypeFont):
+			why = "answered with a page instead of the " + string(use)
+		}
+		if why == "" && b.parts {
+			if got, err := chromedp.Call(ctx, network.GetResponseBody, network.GetResponseBodyParams{RequestID: r.id}); err == nil { // what was not kept cannot be compared
+				sum := sha256.Sum256(got.Body)
+				l.Parts = append(l.Parts, stage.Part{URL: b.relative(r.url), Digest: hex.EncodeToString(sum[:])})
+			}
+		}
+		if why != "" {
+			l.Missing = append(l.Missing, stage.Missing{URL: b.relative(r.url), Use: use, Why: why})
+		}
+	}
+	sort.Slice(l.Missing, func(i, j int) bool { return l.Missing[i].URL < l.Missing[j].URL })
+	return nil
+}
+
+var uses = map[network.ResourceType]markup.Use{network.ResourceTypeStylesheet: markup.UseStyle, network.ResourceTypeScript: markup.UseScript,
+	network.ResourceTypeImage: markup.UseImage, network.ResourceTypeFont: markup.UseFont, network.ResourceTypeMedia: markup.UseVideo,
+	network.ResourceTypeFetch: markup.UseFetch, network.ResourceTypeXHR: markup.UseFetch}

@@ -1,0 +1,306 @@
+package stage
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"strings"
+
+	"tachyform/internal/markup"
+)
+
+// loader loads one page.
+type loader struct {
+	b       *Browser
+	tab     *Tab
+	load    *Load
+	pending int
+	done    bool
+	seen    map[string]bool
+	docURL  string
+	waiting map[string]Missing // what is asked for and not there yet
+	over    bool               // the visitor does not wait any longer
+}
+
+func (l *loader) navigate(url, dest string, hops int) {
+	b := l.b
+	if hops == 0 {
+		b.nextTab++
+	}
+	id := fmt.Sprintf("client-%d", b.nextTab)
+	req := &request{url: url, method: "GET", mode: "navigate", credentials: "include", cache: "default", redirect: "manual", destination: dest,
+		headers: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}, {"upgrade-insecure-requests", "1"}}}
+	b.trace(nil, "%s is opened", b.Relative(url))
+	finish := func(r reply) {
+		if r.response == nil {
+			b.trace(r.at, "the browser shows its own error page: %s", r.why)
+		}
+		if r.response != nil && isRedirect(r.response.status) && r.response.header("location") != "" {
+			to, err := b.resolve(r.response.header("location"), url)
+			if err == nil && hops < 20 {
+				if !strings.Contains(to, "#") {
+					if i := strings.IndexByte(url, '#'); i >= 0 {
+						to += url[i:]
+					}
+				}
+				l.navigate(to, dest, hops+1)
+				return
+			}
+			r = reply{by: ByBrowser, why: "too many redirects"}
+		}
+		l.document(url, id, r)
+	}
+	direct := func(why string) {
+		b.networkFetch(req, func(r *response, e netError) {
+			if e != "" || r == nil {
+				finish(reply{by: ByBrowser, why: join(why, b.networkWord())})
+				return
+			}
+			finish(reply{response: r, by: ByNetwork, why: why})
+		})
+	}
+	reg := b.find(url)
+	switch {
+	case reg == nil && len(b.regs) > 0:
+		direct("the page is outside the scope " + b.Relative(b.regs[0].scope) + " of the worker")
+	case reg == nil:
+		direct("no worker is registered")
+	case reg.active == nil && reg.error != nil:
+		direct("the worker did not install: " + reg.error.message)
+	case reg.active == nil:
+		direct("no worker is active yet")
+	case reg.active.state == activating:
+		b.waiters = append(b.waiters, func() { b.workerFetch(reg.active, req, "", id, direct, finish) })
+	default:
+		b.workerFetch(reg.active, req, "", id, direct, finish)
+	}
+}
+
+// document takes the document's response and begins to load what it needs.
+func (l *loader) document(url, id string, r reply) {
+	if l.over {
+		return
+	}
+	b, t := l.b, l.tab
+	l.load.URL, l.load.AnsweredBy, l.load.Why = b.Relative(url), r.by, r.why
+	if r.at != nil {
+		l.load.File, l.load.Line = r.at.file, r.at.line
+	}
+	old := t.controller
+	t.id, t.url, t.controller = id, url, nil
+	l.docURL = url
+	reg := b.find(url)
+	if r.response == nil {
+		t.id = ""
+		l.leave(old)
+		l.done = true
+		return
+	}
+	if reg != nil && reg.active != nil {
+		t.controller = reg.active
+		l.load.Controlled = true
+	}
+	l.leave(old)
+	if r.by == ByNetwork && r.response.status < 400 {
+		l.load.Why = ""
+	}
+	body := r.response.bytes()
+	l.load.Status = r.response.status
+	if r.response.body != nil {
+		l.load.Source = r.response.body.from
+	}
+	sum := sha256.Sum256(body)
+	l.load.Digest = hex.EncodeToString(sum[:])
+	if reg != nil && reg.active != nil && b.network == Online {
+		defer b.loop.after(0, func() {}) // the update check comes after the load
+	}
+	if b.parts {
+		l.load.Body = body
+	}
+	l.part(url, body)
+	doc := b.docs.page(l.load.Digest, body)
+	l.load.Title = doc.page.Title.Value
+	base := url
+	if doc.page.Base.Value != "" {
+		if abs, err := b.resolve(doc.page.Base.Value, url); err == nil {
+			base = abs
+		}
+	}
+	for _, ref := range doc.refs {
+		l.need(ref, base)
+	}
+	l.registrations(doc.registrations, base)
+	l.done = true
+	if reg != nil && b.network == Online && reg.active != nil {
+		l.pending++
+		b.loop.after(latency, func() { reg.update(); l.pending-- })
+	}
+}
+
+// leave lets a waiting worker become active when this tab was the last one of the old.
+func (l *loader) leave(old *worker) {
+	if old != nil && old.reg.waiting != nil && l.tab.controller != old {
+		old.reg.tryActivate()
+	}
+}
+
+// wanted says whether a reference is something the page fetches by itself.
+func wanted(ref markup.Ref) bool {
+	switch ref.Use {
+	case markup.UseLink, markup.UseRefresh, markup.UseIcon, markup.UseManifest:
+		return false
+	case markup.UseFetch:
+		return ref.Method == ""
+	case markup.UseModule, markup.UseFont:
+		return !ref.Lazy
+	}
+	return true
+}
+
+// need loads one thing, and then what that needs.
+func (l *loader) need(ref markup.Ref, base string) {
+	if !wanted(ref) || len(l.seen) > maxNeeds {
+		return
+	}
+	if ref.Use == markup.UseModule && !strings.HasPrefix(ref.URL, ".") && !strings.HasPrefix(ref.URL, "/") && !strings.Contains(ref.URL, ":") && base != l.docURL {
+		return // a bare specifier, which an import map may resolve
+	}
+	abs, err := l.b.resolve(strings.TrimSpace(ref.URL), base)
+	if err != nil || !strings.HasPrefix(abs, "http") {
+		return
+	}
+	abs = withoutFragment(abs)
+	key := string(ref.Use) + " " + abs
+	if l.seen[key] || abs == withoutFragment(l.docURL) {
+		return
+	}
+	l.seen[key] = true
+	l.load.Needs++
+	l.pending++
+	l.waiting[key] = Missing{URL: l.b.Relative(abs), Use: ref.Use}
+	l.b.clientFetch(l.tab, l.b.need(abs, ref.Use, l.docURL), func(r reply) {
+		if l.over {
+			return
+		}
+		delete(l.waiting, key)
+		defer func() { l.pending-- }()
+		if why := l.b.unusable(ref.Use, r); why != "" {
+			l.load.Missing = append(l.load.Missing, Missing{URL: l.b.Relative(abs), Use: ref.Use, Why: why})
+			return
+		}
+		if r.response.kind == "opaque" {
+			return
+		}
+		l.part(abs, r.response.bytes())
+		from := abs
+		if r.response.url != "" {
+			from = r.response.url
+		}
+		switch ref.Use {
+		case markup.UseStyle:
+			for _, next := range l.b.docs.style(r.response.bytes()) {
+				l.need(next, from)
+			}
+		case markup.UseScript, markup.UseModule:
+			facts := l.b.docs.script(r.response.bytes())
+			for _, next := range facts.Refs {
+				at := from
+				if next.Use != markup.UseModule {
+					at = l.docURL
+				}
+				l.need(next, at)
+			}
+			l.registrations(regs{facts.Registrations, from}, l.docURL)
+		}
+	})
+}
+
+// part notes what the page got.
+func (l *loader) part(url string, body []byte) {
+	if l.b.parts {
+		sum := sha256.Sum256(body)
+		l.load.Parts = append(l.load.Parts, Part{l.b.Relative(url), hex.EncodeToString(sum[:])})
+	}
+}
+
+// unusable says why an answer does not serve a page, "" when it does.
+func (b *Browser) unusable(use markup.Use, r reply) string {
+	switch {
+	case r.response == nil:
+		return r.why
+	case r.response.kind == "opaque":
+		return ""
+	case r.response.status >= 400:
+		return fmt.Sprintf("answered with status %d by the %s", r.response.status, r.by)
+	}
+	t := strings.ToLower(r.response.header("content-type"))
+	essence, _, _ := strings.Cut(t, ";")
+	essence = strings.TrimSpace(essence)
+	switch {
+	case use == markup.UseStyle && essence != "text/css" && essence != "":
+		return "answered with " + essence + " instead of a style sheet by the " + string(r.by)
+	case use == markup.UseModule && !isScriptType(t):
+		return "answered with " + essence + " instead of a script by the " + string(r.by)
+	case (use == markup.UseImage || use == markup.UseScript || use == markup.UseFont) && essence == "text/html":
+		return "answered with a page instead of the " + string(use) + " by the " + string(r.by)
+	}
+	return ""
+}
+
+// need makes the request by which a page asks for something.
+func (b *Browser) need(url string, use markup.Use, referrer string) *request {
+	r := &request{url: url, method: "GET", mode: "no-cors", credentials: "include", cache: "default", redirect: "follow", referrer: referrer,
+		destination: string(use), headers: [][2]string{{"accept", "*/*"}}}
+	switch use {
+	case markup.UseModule:
+		r.mode, r.credentials, r.destination = "cors", "same-origin", "script"
+	case markup.UseFont:
+		r.mode, r.credentials = "cors", "same-origin"
+	case markup.UseFetch:
+		r.mode, r.credentials, r.destination = "cors", "same-origin", "fetch"
+	case markup.UseFrame:
+		r.mode, r.redirect = "navigate", "manual"
+	case markup.UsePreload:
+		r.destination = ""
+	case markup.UseStyle:
+		r.headers[0][1] = "text/css,*/*;q=0.1"
+	case markup.UseImage:
+		r.headers[0][1] = "image/avif,image/webp,image/apng,image/svg+xml,image/*,*/*;q=0.8"
+	case markup.UseAudio, markup.UseVideo:
+		r.headers = append(r.headers, [2]string{"range", "bytes=0-"})
+	}
+	return r
+}
+
+type regs struct {
+	list []markup.Registration
+	from string // the script they stand in, "" for the page
+}
+
+// registrations performs the calls of navigator.serviceWorker.register that the page's scripts hold.
+func (l *loader) registrations(r regs, base string) {
+	for _, reg := range r.list {
+		if !reg.Known {
+			l.b.remark(Remark{Kind: "register", Message: "a worker is registered under a URL that is computed while the page runs; it is not known here", URL: l.b.Relative(l.docURL)})
+			continue
+		}
+		at := base
+		if reg.Relative && r.from != "" {
+			at = r.from
+		}
+		script, err := l.b.resolve(reg.URL, at)
+		if err != nil {
+			continue
+		}
+		scope := ""
+		if reg.Scope != "" {
+			if scope, err = l.b.resolve(reg.Scope, base); err != nil {
+				continue
+			}
+		}
+		l.pending++
+		l.b.loop.after(1, func() { // registration waits for the page's load
+			l.b.register(script, scope, reg.Module, func(error) { l.pending-- })
+		})
+	}
+}

@@ -1,0 +1,284 @@
+package stage
+
+import "strings"
+
+// registration ties a scope to workers (Service Workers, section 2.2).
+type registration struct {
+	b                           *Browser
+	scope, script               string
+	module                      bool
+	installing, waiting, active *worker
+	busy                        int // events in progress
+	syncTags                    []string
+	syncing                     map[string]bool // tags whose event is going on
+	error                       *scriptError    // of the last failed registration or install
+}
+
+// Registration says what came of a page's call of register.
+type Registration struct {
+	URL, Scope string // root-relative
+	State      string // "none", "failed", "waiting" or "activated"
+	Error      string
+	File       string
+	Line       int
+	Column     int
+}
+
+// Registrations gives the state of every registration, by scope.
+func (b *Browser) Registrations() []Registration {
+	var out []Registration
+	for _, r := range b.regs {
+		x := Registration{URL: b.Relative(r.script), Scope: b.Relative(r.scope)}
+		switch {
+		case r.waiting != nil:
+			x.State = "waiting"
+		case r.active != nil:
+			x.State = "activated"
+		case r.error != nil:
+			x.State = "failed"
+		default:
+			x.State = "none"
+		}
+		if r.error != nil {
+			x.Error, x.File, x.Line, x.Column = r.error.message, r.error.file, r.error.line, r.error.column
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// find gives the registration with the longest scope that a URL begins with ("match service worker registration").
+func (b *Browser) find(url string) *registration {
+	var best *registration
+	for _, r := range b.regs {
+		if strings.HasPrefix(withoutFragment(url), r.scope) && (best == nil || len(r.scope) > len(best.scope)) {
+			best = r
+		}
+	}
+	return best
+}
+
+// register is the call of a page. The URLs are absolute; scope is "" for the default.
+func (b *Browser) register(script, scope string, module bool, done func(error)) {
+	fail := func(message string) {
+		r := b.registrationFor(scopeOr(scope, script))
+		if r.script == "" {
+			r.script = script
+		}
+		r.error = &scriptError{message: message, file: b.Relative(script)}
+		b.remark(Remark{Kind: "register", Message: message, URL: b.Relative(script)})
+		done(r.error)
+	}
+	if !strings.HasPrefix(script, b.origin+"/") {
+		fail("the worker's script is on another origin, which browsers refuse")
+		return
+	}
+	scope = scopeOr(scope, script)
+	if !strings.HasPrefix(scope, b.origin+"/") {
+		fail("the scope is on another origin, which browsers refuse")
+		return
+	}
+	if reg := b.known(scope); reg != nil {
+		if w := reg.newest(); w != nil && w.url == script && w.module == module {
+			done(nil) // the same worker again: nothing is fetched; updates are looked for after navigations
+			return
+		}
+	}
+	b.fetchScript(script, func(r *response, message string) {
+		if message != "" {
+			fail(message)
+			return
+		}
+		allowed := folder(script)
+		if h := r.header("service-worker-allowed"); h != "" {
+			if a, err := b.resolve(h, script); err == nil {
+				allowed = a
+			}
+		}
+		if !strings.HasPrefix(scope, allowed) {
+			fail("the scope " + b.Relative(scope) + " is wider than the folder of the script allows (" + b.Relative(allowed) +
+				"); send the header Service-Worker-Allowed or move the script")
+			return
+		}
+		reg := b.registrationFor(scope)
+		reg.script, reg.module = script, module
+		reg.install(string(r.bytes()), done)
+	})
+}
+
+func scopeOr(scope, script string) string {
+	if scope == "" {
+		return folder(script)
+	}
+	return withoutFragment(scope)
+}
+
+func folder(u string) string {
+	u = withoutSearch(withoutFragment(u))
+	return u[:strings.LastIndexByte(u, '/')+1]
+}
+
+// known finds the registration of exactly this scope.
+func (b *Browser) known(scope string) *registration {
+	for _, r := range b.regs {
+		if r.scope == scope {
+			return r
+		}
+	}
+	return nil
+}
+
+func (b *Browser) registrationFor(scope string) *registration {
+	if r := b.known(scope); r != nil {
+		return r
+	}
+	r := &registration{b: b, scope: scope}
+	b.regs = append(b.regs, r)
+	return r
+}
+
+func (r *registration) newest() *worker {
+	switch {
+	case r.installing != nil:
+		return r.installing
+	case r.waiting != nil:
+		return r.waiting
+	}
+	return r.active
+}
+
+// fetchScript fetches a worker's main script past the HTTP cache.
+func (b *Browser) fetchScript(url string, done func(*response, string)) {
+	req := &request{url: url, method: "GET", mode: "same-origin", credentials: "same-origin", cache: "no-cache", redirect: "error",
+		destination: "serviceworker", headers: [][2]string{{"accept", "*/*"}, {"service-worker", "script"}}}
+	b.networkFetch(req, func(r *response, e netError) {
+		switch {
+		case e != "" || r == nil:
+			done(nil, "the worker's script "+b.Relative(url)+" cannot be fetched")
+		case r.status < 200 || r.status > 299:
+			done(nil, "the worker's script "+b.Relative(url)+" is answered with status "+itoa(r.status))
+		case !isScriptType(r.header("content-type")):
+			done(nil, "the worker's script "+b.Relative(url)+" is sent as "+r.header("content-type")+", which is not JavaScript")
+		default:
+			done(r, "")
+		}
+	})
+}
+
+// install makes a new worker and takes it through install (Service Workers, "Install").
+func (r *registration) install(source string, done func(error)) {
+	w := &worker{b: r.b, reg: r, url: r.script, module: r.module, state: parsed, scripts: map[string]string{r.script: source}}
+	if err := w.start(); err != nil {
+		e := asScriptError(err)
+		r.error = &scriptError{message: "the worker's script threw while it was first run: " + e.message, file: e.file, line: e.line, column: e.column}
+		r.b.remark(Remark{Kind: "register", Message: r.error.message, File: e.file, Line: e.line, Column: e.column})
+		done(r.error)
+		return
+	}
+	if r.installing != nil {
+		r.installing.redundant()
+	}
+	r.installing, w.state = w, installing
+	w.lifecycle("install", func(e *scriptError) {
+		if r.installing != w {
+			return
+		}
+		r.installing = nil
+		if e != nil {
+			w.redundant()
+			m := "the install event failed: " + e.message
+			if w.addAll != "" {
+				m += " (" + w.addAll + ")"
+			}
+			r.error = &scriptError{message: m, file: e.file, line: e.line, column: e.column}
+			r.b.remark(Remark{Kind: "install", Message: m, File: e.file, Line: e.line, Column: e.column})
+			return
+		}
+		r.error = nil
+		if r.waiting != nil {
+			r.waiting.redundant()
+		}
+		r.waiting, w.state = w, installed
+		r.tryActivate()
+	})
+	done(nil)
+}
+
+func (w *worker) redundant() {
+	w.state = redundant
+	w.stop()
+}
+
+// tryActivate activates the waiting worker when nothing is controlled by the active one, or when it asked to skip
+// waiting ("Try Activate").
+func (r *registration) tryActivate() {
+	w := r.waiting
+	if w == nil || r.active != nil && r.active.state == activating {
+		return
+	}
+	if r.active != nil && !w.skip && r.controls() {
+		return
+	}
+	old := r.active
+	r.waiting, r.active = nil, w
+	w.state = activating
+	if old != nil {
+		old.redundant()
+		for _, t := range r.b.tabs {
+			if t.controller == old {
+				t.controller = w
+			}
+		}
+	}
+	w.lifecycle("activate", func(*scriptError) { // a failing activate does not hinder activation
+		if w.state != activating {
+			return
+		}
+		w.state = activated
+		waiters := r.b.waiters
+		r.b.waiters = nil
+		for _, f := range waiters {
+			f()
+		}
+		r.tryActivate()
+	})
+}
+
+// controls says whether some tab is controlled by the active worker.
+func (r *registration) controls() bool {
+	for _, t := range r.b.tabs {
+		if t.controller != nil && t.controller == r.active {
+			return true
+		}
+	}
+	return false
+}
+
+// update fetches the script again and installs it when a byte differs ("Soft Update").
+func (r *registration) update() {
+	newest := r.newest()
+	if newest == nil {
+		return
+	}
+	b := r.b
+	r.busy++
+	b.fetchScript(r.script, func(res *response, message string) {
+		r.busy--
+		if message != "" {
+			b.remark(Remark{Kind: "update", Message: message, URL: b.Relative(r.script)})
+			return
+		}
+		changed := newest.scripts[r.script] != string(res.bytes())
+		for url, src := range newest.scripts {
+			if url == r.script || changed {
+				continue
+			}
+			if a := b.serve(&request{url: url, method: "GET"}); b.network == Online && a != nil && a.status == 200 && string(a.bytes()) != src {
+				changed = true
+			}
+		}
+		if changed && r.newest() == newest {
+			r.install(string(res.bytes()), func(error) {})
+		}
+	})
+}
