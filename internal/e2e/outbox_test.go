@@ -225,3 +225,51 @@ addEventListener("fetch", (event) => { if (event.request.url.endsWith("/api/mine
 		assert.Equal(w, []string{"/seen"}, w.stored("push"), "stores of others are left alone")
 	})
 }
+
+func TestOutboxForgetsWhatIsTooOld(t *testing.T) {
+	toml := strings.Replace(outboxRule, "entries = 3", `entries = 3, age = "1s"`, 1) + "[[rule]]\nmatch = \"/api/clock\"\nanswer = \"cache-first\"\nkeep = { age = \"1s\" }\n"
+	onBothStages(t, nil, toml, site.Rules{Answers: []site.AnswerRule{booked, say("/api/clock", "tick")}}, func(w *world) {
+		w.visit()
+		w.network(stage.Offline)
+		assert.Equal(w, 202, w.send(booking("late")).Status)
+		w.network(stage.Online)
+		w.SetFaults(site.Faults{{Path: "/api/bookings", State: stage.Offline}})
+		w.get("/api/clock")
+		w.network(stage.Offline)
+		w.comes("the end of its time", func() bool { return w.get("/api/clock") == "rejected" })
+		w.Received()
+		w.SetFaults(nil)
+		w.network(stage.Online)
+		w.open("/")
+		_ = w.Post("tachyform: send", false)
+		assert.Equal(w, 201, w.send(booking("fresh")).Status)
+		bodies, _ := w.arrived()
+		assert.Equal(w, []string{"fresh"}, bodies, "what is older than its age is not sent any more")
+	})
+}
+
+func TestOutboxGivesTheServerAPause(t *testing.T) {
+	tired := booked
+	tired.Status = 503
+	rules := site.Rules{Answers: []site.AnswerRule{tired}, Headers: []site.HeaderRule{{Path: "/api/bookings", Name: "Retry-After", Value: "3600"}}}
+	onBothStages(t, nil, outboxRule, rules, func(w *world) {
+		w.visit()
+		assert.Equal(w, 202, w.send(booking("first")).Status)
+		bodies, keys := w.arrived()
+		assert.Equal(w, []string{"first"}, bodies)
+		for range 2 {
+			w.rest()
+			w.open("/")
+			_ = w.Post("tachyform: send", false)
+			w.get("/app.css")
+			require.NoError(w, w.Settle())
+		}
+		bodies, _ = w.arrived()
+		assert.Empty(w, bodies, "it asked for an hour")
+		w.answers(booked)
+		assert.Equal(w, 201, w.send(booking("second")).Status)
+		bodies, more := w.arrived()
+		assert.Equal(w, []string{"first", "second"}, bodies, "somebody who books now takes the earlier booking along")
+		assert.Equal(w, keys[0], more[0])
+	})
+}

@@ -12,7 +12,7 @@ const RULES = TABLE.rules.map((r) => ({ ...r, match: new RegExp(r.match), ignore
 
 addEventListener("install", (event) => event.waitUntil(install(event)));
 addEventListener("activate", (event) => event.waitUntil(activate()));
-addEventListener("sync", (event) => event.tag === NAME + "outbox" && event.waitUntil(deliver(true)));
+addEventListener("sync", (event) => event.tag === NAME + "outbox" && event.waitUntil(deliver()));
 addEventListener("message", (event) => {
   if (event.data === "tachyform: take over") skipWaiting();
   if (event.data === "tachyform: send") event.waitUntil(deliver().then(() => tell()));
