@@ -2,6 +2,7 @@ package stage
 
 import (
 	"errors"
+	"fmt"
 
 	"github.com/dop251/goja"
 )
@@ -160,39 +161,13 @@ func (w *worker) lifecycle(event string, done func(*scriptError)) {
 		w.b.loop.after(0, func() { done(nil) })
 		return
 	}
-	gen, finished := w.running, false
-	finish := func(e *scriptError) {
-		if !finished {
-			finished = true
-			w.reg.busy--
-			done(e)
-		}
-	}
-	w.reg.busy++
-	settled := w.vm.ToValue(func(c goja.FunctionCall) goja.Value {
-		if list := c.Argument(0).ToObject(w.vm); list.Get("length").ToInteger() > 0 {
-			finish(w.describe(list.Get("0")))
-		} else {
-			finish(nil)
-		}
-		return goja.Undefined()
-	})
-	if _, err := w.call(w.hooks["lifecycle"], w.vm.ToValue(event), settled); err != nil {
-		finish(asScriptError(err))
-		return
-	}
-	// A promise given to waitUntil that never settles: the browser ends the event after five minutes.
-	w.b.loop.after(300_000, func() {
-		if !finished && gen == w.running {
-			w.b.remark(Remark{Kind: "limit", Message: "the " + event + " event never came to its end; after five minutes the browser ends it", File: w.b.Relative(w.url)})
-			finish(&scriptError{message: "the " + event + " event never came to its end"})
-		} else if !finished {
-			finish(&scriptError{message: "the worker was ended during the " + event + " event"})
-		}
-	})
+	w.event("lifecycle", done, event)
 }
 
-// event dispatches a functional event by one of the prelude's hooks and calls done with its first error.
+// maxEvent is how long a browser lets an event go on, in ms.
+const maxEvent = 300_000
+
+// event dispatches an event by one of the prelude's hooks and calls done with its first error.
 func (w *worker) event(hook string, done func(*scriptError), args ...any) {
 	if err := w.start(); err != nil {
 		done(asScriptError(err))
@@ -215,6 +190,10 @@ func (w *worker) event(hook string, done func(*scriptError), args ...any) {
 		}
 		return goja.Undefined()
 	})
+	name := hook
+	if hook == "lifecycle" {
+		name = fmt.Sprint(args[0])
+	}
 	values := make([]goja.Value, 0, len(args)+1)
 	for _, a := range args {
 		values = append(values, w.vm.ToValue(a))
@@ -223,7 +202,12 @@ func (w *worker) event(hook string, done func(*scriptError), args ...any) {
 		finish(&scriptError{message: "the worker was ended during the event"})
 		return
 	}
-	w.b.loop.after(300_000, func() { finish(&scriptError{message: "the event never came to its end"}) })
+	w.b.loop.after(maxEvent, func() {
+		if !finished && gen == w.running { // a promise given to waitUntil never settles
+			w.b.remark(Remark{Kind: "limit", Message: "an event (" + name + ") never came to its end; after five minutes the browser ends it", File: w.b.Relative(w.url)})
+		}
+		finish(&scriptError{message: "the event (" + name + ") never came to its end"})
+	})
 }
 
 func asScriptError(err error) *scriptError {
