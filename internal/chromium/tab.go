@@ -81,7 +81,9 @@ func (t *tab) event(ev any) {
 		tell(b.changed)
 	case *serviceworker.EventWorkerRegistrationUpdated:
 		for _, r := range e.Registrations {
-			b.regs[string(r.RegistrationID)] = r
+			if b.regs[string(r.RegistrationID)] = r; r.IsDeleted {
+				delete(b.regs, string(r.RegistrationID))
+			}
 		}
 		tell(b.changed)
 	case *serviceworker.EventWorkerErrorReported:

@@ -142,6 +142,16 @@ func (e *Embedded) Keep() (func() error, error) {
 	return func() error { e.b.Restore(s); return nil }, nil
 }
 
+// Fork gives another stage that begins where this one stands; both may be used at the same time.
+func (e *Embedded) Fork() Forked {
+	b, tabs := e.b.Fork()
+	f := &Embedded{b: b, tab: e.tab}
+	for _, t := range e.tabs { // the browser has its tabs in the order they were opened
+		f.tabs = append(f.tabs, tabs[e.b.Position(t)])
+	}
+	return f
+}
+
 // Stores lists what is stored.
 func (e *Embedded) Stores() ([]stage.Store, error) { return e.b.Stores(), nil }
 

@@ -6,9 +6,14 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"maps"
+	"runtime"
 	"slices"
 	"sort"
 	"strings"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
 
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
@@ -213,56 +218,111 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	}
 	r.take(st.Remarks())
 	r.stale(server, o.Next)
+	parts, err := r.states(ctx, st, server, o, e)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range parts {
+		r.Pages, r.Fetches, r.Traces = append(r.Pages, p.Pages...), append(r.Fetches, p.Fetches...), append(r.Traces, p.Traces...)
+		r.Findings = append(r.Findings, p.Findings...)
+		r.take(p.remarks)
+	}
+	return r, nil
+}
+
+// Forked is a stage that was made by a fork.
+type Forked interface {
+	Stage
+	Close()
+}
+
+// part is what came of one network state.
+type part struct {
+	Report
+	remarks []stage.Remark
+}
+
+// states goes through the network states, each from what the visits left. A stage that can be forked goes through several at
+// the same time.
+func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Options, e expected) ([]part, error) {
+	parts := make([]part, len(o.Networks))
+	total := len(o.Networks) * len(o.Pages)
+	var mu sync.Mutex
+	done := 0
+	step := func() {
+		mu.Lock()
+		defer mu.Unlock()
+		if done++; o.Progress != nil {
+			o.Progress(done, total)
+		}
+	}
+	if forker, ok := st.(interface{ Fork() Forked }); ok {
+		g, ctx := errgroup.WithContext(ctx)
+		g.SetLimit(min(runtime.GOMAXPROCS(0), 4)) // each holds an engine and what the worker keeps in memory
+		for i, n := range o.Networks {
+			f := forker.Fork()
+			g.Go(func() error {
+				defer f.Close()
+				return parts[i].state(ctx, f, server, o, expected{server: server, seen: cloned(e.seen)}, n, step)
+			})
+		}
+		return parts, g.Wait()
+	}
 	back, err := st.Keep()
 	if err != nil {
 		return nil, err
 	}
-	total := len(o.Networks) * len(o.Pages)
-	for _, n := range o.Networks {
+	for i, n := range o.Networks {
 		if err := back(); err != nil {
 			return nil, err
 		}
-		if err := st.SetNetwork(n); err != nil {
+		if err := parts[i].state(ctx, st, server, o, e, n, step); err != nil {
 			return nil, err
 		}
-		if err := st.Rest(); err != nil {
-			return nil, err
-		}
-		for _, p := range o.Pages {
-			if err := ctx.Err(); err != nil {
-				return nil, err
-			}
-			l, err := st.Open(p)
-			if err != nil {
-				return nil, err
-			}
-			r.Pages = append(r.Pages, e.result(p, n, l))
-			if o.Progress != nil {
-				o.Progress(len(r.Pages), total)
-			}
-		}
-		if len(o.Fetches) > 0 {
-			if _, err := st.Open(o.Visits[0]); err != nil {
-				return nil, err
-			}
-		}
-		for _, f := range o.Fetches {
-			a, err := st.Fetch(f)
-			if err != nil {
-				return nil, err
-			}
-			r.Fetches = append(r.Fetches, FetchResult{URL: f, Network: string(n), Result: a.Result, Status: a.Status, SHA256: a.SHA256, Why: a.Why})
-		}
-		r.standIns(n)
-		if err := r.follow(st, server, o, n); err != nil {
-			return nil, err
-		}
-		r.take(st.Remarks())
 		if err := st.SetNetwork(stage.Online); err != nil {
 			return nil, err
 		}
 	}
-	return r, nil
+	return parts, nil
+}
+
+// state opens every page in one network state.
+func (r *part) state(ctx context.Context, st Stage, server *site.Server, o Options, e expected, n stage.Network, step func()) error {
+	if err := st.SetNetwork(n); err != nil {
+		return err
+	}
+	if err := st.Rest(); err != nil {
+		return err
+	}
+	for _, p := range o.Pages {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		l, err := st.Open(p)
+		if err != nil {
+			return err
+		}
+		r.Pages = append(r.Pages, e.result(p, n, l))
+		step()
+	}
+	if len(o.Fetches) > 0 {
+		if _, err := st.Open(o.Visits[0]); err != nil {
+			return err
+		}
+	}
+	for _, f := range o.Fetches {
+		a, err := st.Fetch(f)
+		if err != nil {
+			return err
+		}
+		r.Fetches = append(r.Fetches, FetchResult{URL: f, Network: string(n), Result: a.Result, Status: a.Status, SHA256: a.SHA256, Why: a.Why})
+	}
+	r.standIns(n)
+	if err := r.follow(st, server, o, n); err != nil {
+		return err
+	}
+	r.remarks = st.Remarks()
+	return nil
 }
 
 // stale notes that the next release changes files that are stored, and not the worker, so that visitors keep the old ones.
@@ -378,6 +438,14 @@ func (r *Report) state(st Stage) error {
 type expected struct {
 	server *site.Server
 	seen   map[string]map[string]bool // URL to the digests it had online
+}
+
+func cloned(seen map[string]map[string]bool) map[string]map[string]bool {
+	out := make(map[string]map[string]bool, len(seen))
+	for k, v := range seen {
+		out[k] = maps.Clone(v)
+	}
+	return out
 }
 
 func (e *expected) note(url string, l *stage.Load) {

@@ -6,7 +6,6 @@ package stage
 import (
 	"fmt"
 	"maps"
-	"sort"
 	"sync"
 	"time"
 
@@ -58,7 +57,6 @@ type Browser struct {
 	limits  Limits
 	remarks []Remark
 	sent    []Sent
-	assumed map[string]bool
 	docs    *readCache
 	waiters []func() // until a worker is activated
 	teller  func(TraceStep)
@@ -79,7 +77,7 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 	}
 	b := &Browser{origin: Origin, server: server, others: others, network: Online, loop: &loop{},
 		http: &httpCache{map[string]cached{}}, store: &cacheStorage{quota: maxStored}, bases: map[string]string{}, limits: limits, guard: newGuard(limits),
-		assumed: map[string]bool{}, docs: newReadCache()}
+		docs: newReadCache()}
 	b.loop.busy = func() {
 		b.remark(Remark{Kind: "limit", Message: "the worker was ended: it keeps the browser busy with timers and events without end"})
 		b.endWorkers()
@@ -137,16 +135,6 @@ func (b *Browser) Sent() []Sent {
 	s := b.sent
 	b.sent = nil
 	return s
-}
-
-// Assumed lists the other origins that were taken to answer, sorted.
-func (b *Browser) Assumed() []string {
-	out := []string{}
-	for o := range b.assumed {
-		out = append(out, o)
-	}
-	sort.Strings(out)
-	return out
 }
 
 func (b *Browser) remark(r Remark) {

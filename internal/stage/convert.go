@@ -2,6 +2,7 @@ package stage
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/dop251/goja"
@@ -32,6 +33,16 @@ func (w *worker) toHeaders(v goja.Value) [][2]string {
 	return out
 }
 
+// native gives the stage's own form of what a worker hands back.
+func native[T any](o *goja.Object) (t T, ok bool) {
+	v := o.Get("native")
+	if v == nil || goja.IsNull(v) || goja.IsUndefined(v) {
+		return t, false
+	}
+	t, ok = v.Export().(T)
+	return t, ok
+}
+
 // fromRequest is what the prelude's requestFrom reads.
 func (w *worker) fromRequest(r *request) goja.Value {
 	o := w.vm.NewObject()
@@ -44,7 +55,7 @@ func (w *worker) fromRequest(r *request) goja.Value {
 		_ = o.Set(f[0], f[1])
 	}
 	_ = o.Set("reload", r.reload)
-	_ = o.Set("headers", w.fromHeaders(r.headers))
+	_ = o.Set("native", w.vm.ToValue(r))
 	_ = o.Set("body", w.handle(r.body))
 	return o
 }
@@ -59,6 +70,14 @@ func destination(d string) string {
 
 func (w *worker) toRequest(v goja.Value) *request {
 	o := v.ToObject(w.vm)
+	if n, ok := native[*request](o); ok { // it comes back as the worker got it
+		r := *n
+		r.destination, r.reload, r.body, r.headers = destination(r.destination), false, toBlob(o.Get("body")), slices.Clip(r.headers)
+		if r.referrer == "" {
+			r.referrer = "about:client"
+		}
+		return &r
+	}
 	s := func(k string) string { return o.Get(k).String() }
 	return &request{url: s("url"), method: s("method"), mode: s("mode"), credentials: s("credentials"), cache: s("cache"), redirect: s("redirect"),
 		destination: s("destination"), referrer: s("referrer"), integrity: s("integrity"), headers: w.toHeaders(o.Get("headers")), body: toBlob(o.Get("body"))}
@@ -69,7 +88,7 @@ func (w *worker) fromResponse(r *response) goja.Value {
 	o := w.vm.NewObject()
 	_ = o.Set("status", r.status)
 	_ = o.Set("statusText", r.statusText)
-	_ = o.Set("headers", w.fromHeaders(r.headers))
+	_ = o.Set("native", w.vm.ToValue(r))
 	_ = o.Set("url", r.url)
 	_ = o.Set("redirected", r.redirected)
 	_ = o.Set("type", r.kind)
@@ -79,6 +98,11 @@ func (w *worker) fromResponse(r *response) goja.Value {
 
 func (w *worker) toResponse(v goja.Value) *response {
 	o := v.ToObject(w.vm)
+	if n, ok := native[*response](o); ok {
+		r := *n
+		r.headers = slices.Clip(r.headers)
+		return &r
+	}
 	return &response{status: int(o.Get("status").ToInteger()), statusText: o.Get("statusText").String(), headers: w.toHeaders(o.Get("headers")),
 		url: o.Get("url").String(), redirected: o.Get("redirected").ToBoolean(), kind: o.Get("type").String(), body: toBlob(o.Get("body"))}
 }

@@ -223,6 +223,9 @@ func (b *Browser) serve(req *request) *response {
 	r := &response{url: u.Href(true), kind: "basic"}
 	if status, kind, body, ok := b.networkFor(req.url).Instead(); ok {
 		r.status, r.headers, r.body = status, [][2]string{{"content-type", kind}}, &blob{[]byte(body), "network"}
+		if req.method == "HEAD" {
+			r.body = nil
+		}
 		return r
 	}
 	origin := u.Protocol() + "//" + u.Host()
@@ -232,7 +235,6 @@ func (b *Browser) serve(req *request) *response {
 			// What another origin would send is not known. It is taken to answer, with nothing in it.
 			r.status, r.body = http.StatusOK, &blob{nil, "network"}
 			r.headers = [][2]string{{"access-control-allow-origin", "*"}}
-			b.assumed[origin] = true
 			return r
 		}
 	}

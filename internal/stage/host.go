@@ -1,8 +1,6 @@
 package stage
 
 import (
-	//nolint:gosec // the Web Cryptography API offers it
-
 	"net/url"
 	"strconv"
 	"strings"
@@ -94,7 +92,16 @@ func (w *worker) host() *goja.Object {
 			File: at.file, Line: at.line, Column: at.column, URL: w.b.Relative(c.Argument(0).String())})
 		return undefined
 	})
-	set("respondAt", func(c goja.FunctionCall) goja.Value { w.respond = w.place(c.Argument(0).String()); return undefined })
+	set("respondAt", func(goja.FunctionCall) goja.Value { w.respond = w.here(); return undefined })
+	set("headersOf", func(c goja.FunctionCall) goja.Value {
+		switch n := c.Argument(0).Export().(type) {
+		case *request:
+			return w.fromHeaders(n.headers)
+		case *response:
+			return w.fromHeaders(n.headers)
+		}
+		return w.fromHeaders(nil)
+	})
 	set("thrown", func(c goja.FunctionCall) goja.Value {
 		e := w.describe(c.Argument(1))
 		w.failed = e
@@ -199,6 +206,9 @@ func (b *Browser) resolve(ref, base string) (string, error) {
 	return abs.Href(false), nil
 }
 
+// maxKnown is how many parsed addresses a running worker remembers.
+const maxKnown = 1000
+
 type setter func(name string, f func(c goja.FunctionCall) goja.Value)
 
 func (w *worker) hostURLs(set setter) {
@@ -216,18 +226,30 @@ func (w *worker) hostURLs(set setter) {
 		return o
 	}
 	set("baseURL", func(goja.FunctionCall) goja.Value { return vm.ToValue(w.url) })
+	known := map[[2]string]goja.Value{} // the prelude changes none of these
 	set("parseURL", func(c goja.FunctionCall) goja.Value {
 		var u *weburl.Url
 		var err error
-		if b := c.Argument(1); goja.IsNull(b) || goja.IsUndefined(b) {
-			u, err = weburl.Parse(c.Argument(0).String())
+		key := [2]string{"", c.Argument(0).String()}
+		if b := c.Argument(1); !goja.IsNull(b) && !goja.IsUndefined(b) {
+			key[0] = "base " + b.String()
+		}
+		if v, ok := known[key]; ok {
+			return v
+		}
+		if base, ok := strings.CutPrefix(key[0], "base "); ok {
+			u, err = weburl.ParseRef(base, key[1])
 		} else {
-			u, err = weburl.ParseRef(b.String(), c.Argument(0).String())
+			u, err = weburl.Parse(key[1])
 		}
 		if err != nil {
 			return goja.Null()
 		}
-		return value(u)
+		v := value(u)
+		if len(known) < maxKnown && len(key[0])+len(key[1]) < 1000 {
+			known[key] = v
+		}
+		return v
 	})
 	set("setURL", func(c goja.FunctionCall) goja.Value {
 		u, err := weburl.Parse(c.Argument(0).String())

@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -68,6 +69,9 @@ func (b *Browser) NewTab() *Tab {
 	b.tabs = append(b.tabs, t)
 	return t
 }
+
+// Position says which of the open tabs a tab is, -1 when it was closed.
+func (b *Browser) Position(t *Tab) int { return slices.Index(b.tabs, t) }
 
 // Close closes the tab; a waiting worker may become active.
 func (t *Tab) Close() {

@@ -201,6 +201,22 @@ func (w *worker) place(stack string) *scriptError {
 	return e
 }
 
+// here gives the worker's own innermost line of what is running.
+func (w *worker) here() *scriptError {
+	for _, f := range w.vm.CaptureCallStack(0, nil) {
+		p := f.Position()
+		if f.SrcName() == preludeName || p.Line == 0 {
+			continue
+		}
+		name := p.Filename
+		if name == "" {
+			name = f.SrcName()
+		}
+		return &scriptError{file: w.b.Relative(strings.TrimPrefix(name, moduleSpace+":")), line: p.Line, column: p.Column}
+	}
+	return &scriptError{}
+}
+
 // describe turns a thrown value into a message with its place.
 func (w *worker) describe(v goja.Value) *scriptError {
 	if v == nil || goja.IsUndefined(v) {

@@ -134,7 +134,8 @@ func TestMistakesAreTold(t *testing.T) {
 		"deep recursion":     {"const f = () => f() + 1; onfetch = (e) => { f(); };", "limit", "nested too deep"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			b := browser(t, serve(t, small(c.worker), site.Rules{}))
+			b := New(serve(t, small(c.worker), site.Rules{}), nil, Limits{})
+			t.Cleanup(b.Close)
 			visit(t, b)
 			var seen []string
 			for _, r := range b.Remarks() {

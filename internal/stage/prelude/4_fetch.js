@@ -66,6 +66,12 @@ function fillHeaders(h, init) {
   } else for (const k of $Object.keys(init)) h.append(k, init[k]);
 }
 
+// What the stage hands over keeps its own form (native) along, and its headers are made when somebody looks at them. As long
+// as nobody could change them, the native form goes back as it came.
+const headersOf = (s) => s.headers || (s.headers = makeHeaders(s.native ? $.headersOf(s.native) : [], s.guard));
+const copyHeaders = (s, guard) => s.headers ? makeHeaders(headerList(s.headers).map((p) => [p[0], p[1]]), guard) : null;
+const untouched = (s, from) => !!s.native && (from === undefined || from !== null && untouched(from)) && (!s.headers || s.guard === "immutable");
+
 const requestState = new $WeakMap();
 
 class Request extends Body {
@@ -73,9 +79,9 @@ class Request extends Body {
     super();
     if (arguments.length < 1) throw new $TypeError("Failed to construct 'Request': 1 argument required, but only 0 present.");
     init = init || {};
-    let r, body;
+    let r, body, from = null;
     if (input instanceof Request) {
-      const from = requestState.get(input);
+      from = requestState.get(input);
       r = {...from, headers: null};
       body = bodyOf.get(input);
       if ((init.body === undefined || init.body === null) && (body.handle || body.stream)) {
@@ -85,7 +91,7 @@ class Request extends Body {
         body.stream = null;
         body = taken;
       }
-      if ($Object.keys(init).length) { if (r.mode === "navigate") r.mode = "same-origin"; r.destination = ""; }
+      if ($Object.keys(init).length) { if (r.mode === "navigate") r.mode = "same-origin"; r.destination = ""; r.native = null; }
     } else {
       const u = $.parseURL($String(input), $.baseURL());
       if (!u) throw new $TypeError("Failed to construct 'Request': Failed to parse URL from " + $String(input));
@@ -109,23 +115,25 @@ class Request extends Body {
       r.method = ["DELETE", "GET", "HEAD", "OPTIONS", "POST", "PUT"].indexOf(upper) >= 0 ? upper : m;
     }
     if (init.signal !== undefined) r.signal = init.signal;
-    if (!r.signal) r.signal = new AbortSignal();
-    const headers = makeHeaders([], "request");
-    if (init.headers !== undefined) fillHeaders(headers, init.headers instanceof Headers ? headerList(init.headers) : init.headers);
-    else if (input instanceof Request) for (const [k, v] of headerList(requestState.get(input).headers)) headerList(headers).push([k, v]);
-    r.headers = headers;
+    r.guard = "request";
+    if (!untouched(r, from)) {
+      r.native = null;
+      r.headers = makeHeaders([], "request");
+      if (init.headers !== undefined) fillHeaders(r.headers, init.headers instanceof Headers ? headerList(init.headers) : init.headers);
+      else if (from) for (const [k, v] of headerList(headersOf(from))) headerList(r.headers).push([k, v]);
+    }
     if (init.body !== undefined && init.body !== null) {
       if (r.method === "GET" || r.method === "HEAD") throw new $TypeError("Failed to construct 'Request': Request with GET/HEAD method cannot have body.");
       body = extractBody(init.body);
       if (body.stream && !init.duplex) throw new $TypeError("Failed to construct 'Request': The `duplex` member must be specified for a request with a streaming body");
-      if (body.type && !headers.has("content-type")) headers.append("content-type", body.type);
+      if (body.type && !r.headers.has("content-type")) r.headers.append("content-type", body.type);
     }
     requestState.set(this, r);
     bodyOf.set(this, body);
   }
   get url() { return requestState.get(this).url; }
   get method() { return requestState.get(this).method; }
-  get headers() { return requestState.get(this).headers; }
+  get headers() { return headersOf(requestState.get(this)); }
   get mode() { return requestState.get(this).mode; }
   get credentials() { return requestState.get(this).credentials; }
   get cache() { return requestState.get(this).cache; }
@@ -135,7 +143,7 @@ class Request extends Body {
   get integrity() { return requestState.get(this).integrity; }
   get keepalive() { return requestState.get(this).keepalive; }
   get destination() { return requestState.get(this).destination; }
-  get signal() { return requestState.get(this).signal; }
+  get signal() { const s = requestState.get(this); return s.signal || (s.signal = new AbortSignal()); }
   get isReloadNavigation() { return !!requestState.get(this).reload; }
   get isHistoryNavigation() { return false; }
   get duplex() { return "half"; }
@@ -143,7 +151,7 @@ class Request extends Body {
     const body = cloneBody(this, "Request");
     const c = $Object.create(Request.prototype);
     const r = requestState.get(this);
-    requestState.set(c, {...r, headers: makeHeaders(headerList(r.headers).map((p) => [p[0], p[1]]), "request")});
+    requestState.set(c, {...r, headers: copyHeaders(r, "request"), guard: "request"});
     bodyOf.set(c, body);
     return c;
   }
@@ -153,8 +161,8 @@ class Request extends Body {
 function requestFrom(p) {
   const r = $Object.create(Request.prototype);
   requestState.set(r, {url: p.url, method: p.method, mode: p.mode, credentials: p.credentials, cache: p.cache, redirect: p.redirect,
-    referrer: p.referrer, referrerPolicy: "", integrity: p.integrity, keepalive: false, destination: p.destination, signal: new AbortSignal(),
-    reload: p.reload, headers: makeHeaders(p.headers, "immutable")});
+    referrer: p.referrer, referrerPolicy: "", integrity: p.integrity, keepalive: false, destination: p.destination, signal: null,
+    reload: p.reload, native: p.native, guard: "immutable", headers: null});
   bodyOf.set(r, new BodyState(p.body, null, ""));
   return r;
 }
@@ -175,7 +183,7 @@ class Response extends Body {
     if (data !== null && data !== undefined && (status === 204 || status === 205 || status === 304))
       throw new $TypeError("Failed to construct 'Response': Response with null body status cannot have body");
     if (body.type && !headers.has("content-type")) headers.append("content-type", body.type);
-    responseState.set(this, {status, statusText, headers, url: "", redirected: false, type: "default"});
+    responseState.set(this, {status, statusText, headers, guard: "response", native: null, handle: null, url: "", redirected: false, type: "default"});
     bodyOf.set(this, body);
   }
   static error() { return responseFrom({status: 0, statusText: "", headers: [], url: "", redirected: false, type: "error", body: null}); }
@@ -198,13 +206,12 @@ class Response extends Body {
   get status() { return responseState.get(this).status; }
   get ok() { const s = responseState.get(this).status; return s >= 200 && s <= 299; }
   get statusText() { return responseState.get(this).statusText; }
-  get headers() { return responseState.get(this).headers; }
+  get headers() { return headersOf(responseState.get(this)); }
   clone() {
     const body = cloneBody(this, "Response");
     const c = $Object.create(Response.prototype);
     const r = responseState.get(this);
-    const headers = makeHeaders(headerList(r.headers).map((p) => [p[0], p[1]]), r.type === "default" ? "response" : "immutable");
-    responseState.set(c, {...r, headers});
+    responseState.set(c, {...r, headers: copyHeaders(r, r.guard)});
     bodyOf.set(c, body);
     return c;
   }
@@ -214,8 +221,8 @@ class Response extends Body {
 function responseFrom(p) {
   const r = $Object.create(Response.prototype);
   const hidden = p.type === "opaque" || p.type === "opaqueredirect" || p.type === "error";
-  responseState.set(r, {status: hidden ? 0 : p.status, statusText: hidden ? "" : p.statusText, headers: makeHeaders(hidden ? [] : p.headers, p.type === "default" ? "response" : "immutable"),
-    url: p.type === "opaque" ? "" : p.url, redirected: p.redirected && p.type !== "opaque", type: p.type, inside: hidden ? p : null});
+  responseState.set(r, {status: hidden ? 0 : p.status, statusText: hidden ? "" : p.statusText, native: hidden ? null : p.native, handle: p.body, guard: p.type === "default" ? "response" : "immutable",
+    headers: p.headers && !hidden ? makeHeaders(p.headers, p.type === "default" ? "response" : "immutable") : null, url: p.type === "opaque" ? "" : p.url, redirected: p.redirected && p.type !== "opaque", type: p.type, inside: hidden ? p : null});
   bodyOf.set(r, hidden ? new BodyState(null, null, "") : new BodyState(p.body, null, ""));
   return r;
 }
@@ -223,14 +230,16 @@ function responseFrom(p) {
 // plainRequest and plainResponse are what goes to the stage. A body that is a stream is read to its end first.
 function plainRequest(r, body) {
   const s = requestState.get(r);
+  if (untouched(s)) return {native: s.native, body};
   return {url: s.url, method: s.method, mode: s.mode, credentials: s.credentials, cache: s.cache, redirect: s.redirect, referrer: s.referrer,
-    integrity: s.integrity, destination: s.destination, headers: headerList(s.headers), body};
+    integrity: s.integrity, destination: s.destination, headers: headerList(headersOf(s)), body};
 }
 
 function plainResponse(r, body) {
   const s = responseState.get(r);
   if (s.inside) return s.inside;
-  return {status: s.status, statusText: s.statusText, headers: headerList(s.headers), url: s.url, redirected: s.redirected, type: s.type, body};
+  if (untouched(s) && body === s.handle) return s;
+  return {status: s.status, statusText: s.statusText, headers: headerList(headersOf(s)), url: s.url, redirected: s.redirected, type: s.type, body};
 }
 
 // takeBody uses a response's body up and gives its bytes, at once when the stage holds them, else as a promise.
@@ -246,14 +255,14 @@ function fetch(input, init) {
     const r = new Request(input, init);
     const b = bodyOf.get(r);
     if (b.isUsed) throw new $TypeError("Failed to execute 'fetch': body already used");
-    const signal = r.signal;
+    const signal = requestState.get(r).signal; // null: nobody can abort it
     const stack = new $Error("x").stack;
-    if (signal.aborted) { reject(signal.reason); return; }
+    if (signal && signal.aborted) { reject(signal.reason); return; }
     const go = (body) => {
       const cancel = $.fetch(plainRequest(r, body), (error, p) => {
         if (error) { const e = new $TypeError(error); rememberStack(e, stack); reject(e); } else resolve(responseFrom(p));
       });
-      signal.addEventListener("abort", () => { cancel(); reject(signal.reason); });
+      if (signal) signal.addEventListener("abort", () => { cancel(); reject(signal.reason); });
     };
     if (b.stream) drain(b.stream).then(go, reject);
     else go(b.handle);

@@ -143,7 +143,7 @@ class FetchEvent extends ExtendableEvent {
     if (this.#entered) throw new DOMException("Failed to execute 'respondWith' on 'FetchEvent': The event has already been responded to.", "InvalidStateError");
     this.#entered = true;
     this.stopImmediatePropagation();
-    $.respondAt(new $Error("x").stack);
+    $.respondAt();
     this.#answer = $Promise.resolve(answer);
     this.waitUntil(this.#answer.catch(() => {}));
   }

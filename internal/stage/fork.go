@@ -1,0 +1,33 @@
+package stage
+
+import (
+	"maps"
+	"slices"
+)
+
+// Fork gives another browser that begins where this one stands: with what is stored, the workers as they were installed, and
+// the tabs in their order. What goes on in the background stays here. Both may be used at the same time.
+func (b *Browser) Fork() (*Browser, []*Tab) {
+	f := New(b.server, b.others, b.limits)
+	f.network, f.faults, f.docs, f.parts, f.random, f.nextTab = b.network, b.faults, b.docs, b.parts, b.random, b.nextTab
+	f.loop.now = b.loop.now
+	f.Restore(b.Snapshot())
+	workers := map[*worker]*worker{}
+	for _, r := range b.regs {
+		n := &registration{b: f, scope: r.scope, script: r.script, module: r.module, error: r.error, syncTags: slices.Clone(r.syncTags), syncing: map[string]bool{}}
+		move := func(w *worker) *worker {
+			if w == nil {
+				return nil
+			}
+			workers[w] = &worker{b: f, reg: n, url: w.url, module: w.module, scripts: maps.Clone(w.scripts), state: w.state, skip: w.skip,
+				listens: maps.Clone(w.listens), preload: w.preload, routes: slices.Clone(w.routes), filled: maps.Clone(w.filled), running: w.running}
+			return workers[w]
+		}
+		n.waiting, n.active = move(r.waiting), move(r.active)
+		f.regs = append(f.regs, n)
+	}
+	for _, t := range b.tabs {
+		f.tabs = append(f.tabs, &Tab{b: f, id: t.id, url: t.url, controller: workers[t.controller], Messages: slices.Clone(t.Messages)})
+	}
+	return f, slices.Clone(f.tabs)
+}
