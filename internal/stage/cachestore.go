@@ -137,13 +137,14 @@ func varyMatches(e *cacheEntry, req *request) bool {
 	return true
 }
 
-// put stores an answer in place of those that the request matches.
+// put stores an answer in place of the one that the URL has. The text would let answers stand side by side that vary by a
+// header; Chromium keeps one for each URL.
 func (s *cacheStorage) put(c *cacheStore, req *request, res *response) string {
 	size := int64(len(res.bytes()))
 	if s.bytes+size > s.quota {
 		return "Quota exceeded."
 	}
-	s.delete(c, c.match(req, matchOptions{}))
+	s.delete(c, c.match(req, matchOptions{ignoreVary: true}))
 	e := &cacheEntry{req, res}
 	c.entries = append(c.entries, e)
 	u := withoutFragment(req.url)

@@ -55,13 +55,17 @@ type request struct {
 	reload      bool
 }
 
-func (r *request) header(name string) string {
-	for _, h := range r.headers {
+func (r *request) header(name string) string { return combined(r.headers, name) }
+
+// combined gives all values of a header, joined as the Fetch Standard does ("get").
+func combined(headers [][2]string, name string) string {
+	var all []string
+	for _, h := range headers {
 		if h[0] == name {
-			return h[1]
+			all = append(all, h[1])
 		}
 	}
-	return ""
+	return strings.Join(all, ", ")
 }
 
 // response is a response of the Fetch Standard (section 2.2.6). Those of type opaque, opaqueredirect and error
@@ -76,15 +80,7 @@ type response struct {
 	body       *blob
 }
 
-func (r *response) header(name string) string {
-	var all []string
-	for _, h := range r.headers {
-		if h[0] == name {
-			all = append(all, h[1])
-		}
-	}
-	return strings.Join(all, ", ")
-}
+func (r *response) header(name string) string { return combined(r.headers, name) }
 
 func (r *response) bytes() []byte {
 	if r == nil || r.body == nil {

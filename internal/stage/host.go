@@ -195,7 +195,7 @@ func isScriptType(t string) bool {
 }
 
 func (b *Browser) resolve(ref, base string) (string, error) {
-	u, err := weburl.Parse(base)
+	u, err := urls.Parse(base)
 	if err != nil {
 		return "", err
 	}
@@ -209,6 +209,9 @@ func (b *Browser) resolve(ref, base string) (string, error) {
 // maxKnown is how many parsed addresses a running worker remembers.
 const maxKnown = 1000
 
+// urls parses as the URL Standard does now: the path's percent-encode set has the circumflex since 2023.
+var urls = weburl.NewParser(weburl.WithPathPercentEncodeSet(weburl.PathPercentEncodeSet.Set('^')))
+
 type setter func(name string, f func(c goja.FunctionCall) goja.Value)
 
 func (w *worker) hostURLs(set setter) {
@@ -218,6 +221,11 @@ func (w *worker) hostURLs(set setter) {
 		origin := "null"
 		if u.IsSpecialScheme() && u.Protocol() != "file:" {
 			origin = u.Protocol() + "//" + u.Host()
+		}
+		if u.Protocol() == "blob:" {
+			if inner, err := urls.Parse(u.Pathname()); err == nil && strings.HasPrefix(inner.Protocol(), "http") {
+				origin = inner.Protocol() + "//" + inner.Host()
+			}
 		}
 		for k, v := range map[string]string{"href": u.Href(false), "protocol": u.Protocol(), "username": u.Username(), "password": u.Password(),
 			"host": u.Host(), "hostname": u.Hostname(), "port": u.Port(), "pathname": u.Pathname(), "search": u.Search(), "hash": u.Hash(), "origin": origin} {
@@ -238,9 +246,9 @@ func (w *worker) hostURLs(set setter) {
 			return v
 		}
 		if base, ok := strings.CutPrefix(key[0], "base "); ok {
-			u, err = weburl.ParseRef(base, key[1])
+			u, err = urls.ParseRef(base, key[1])
 		} else {
-			u, err = weburl.Parse(key[1])
+			u, err = urls.Parse(key[1])
 		}
 		if err != nil {
 			return goja.Null()
@@ -252,7 +260,7 @@ func (w *worker) hostURLs(set setter) {
 		return v
 	})
 	set("setURL", func(c goja.FunctionCall) goja.Value {
-		u, err := weburl.Parse(c.Argument(0).String())
+		u, err := urls.Parse(c.Argument(0).String())
 		if err != nil {
 			return goja.Null()
 		}
@@ -362,11 +370,54 @@ func (w *worker) pattern(c goja.FunctionCall) goja.Value {
 		_ = parts.Set(k, v)
 	}
 	_ = o.Set("parts", parts)
+	_ = o.Set("regexp", p.HasRegexpGroups())
 	_ = o.Set("handle", vm.ToValue(&patternHandle{p}))
 	return o
 }
 
 type patternHandle struct{ p *urlpattern.URLPattern }
+
+// component gives the pattern of one part of a URL.
+func (h *patternHandle) component(name string) string {
+	switch name {
+	case "protocol":
+		return h.p.Protocol()
+	case "hostname":
+		return h.p.Hostname()
+	case "port":
+		return h.p.Port()
+	case "pathname":
+		return h.p.Pathname()
+	case "search":
+		return h.p.Search()
+	}
+	return h.p.Hash()
+}
+
+// leftOut says whether a group that matched nothing took no part in the match, so that it is undefined: a named group matches
+// at least one character, unless its own expression lets it match none.
+func leftOut(pattern, name string) bool {
+	_, after, found := strings.Cut(pattern, ":"+name)
+	if !found {
+		return false
+	}
+	if !strings.HasPrefix(after, "(") {
+		return true
+	}
+	depth := 0
+	for i, r := range after {
+		switch r {
+		case '(':
+			depth++
+		case ')':
+			depth--
+		}
+		if depth == 0 {
+			return strings.HasPrefix(after[i+1:], "?") || strings.HasPrefix(after[i+1:], "*")
+		}
+	}
+	return false
+}
 
 func (w *worker) patternExec(c goja.FunctionCall) goja.Value {
 	vm := w.vm
@@ -396,8 +447,13 @@ func (w *worker) patternExec(c goja.FunctionCall) goja.Value {
 	o := vm.NewObject()
 	part := func(name string, x urlpattern.URLPatternComponentResult) {
 		p, groups := vm.NewObject(), vm.NewObject()
+		source := h.component(name)
 		for k, v := range x.Groups {
-			_ = groups.Set(k, v)
+			if v == "" && leftOut(source, k) {
+				_ = groups.Set(k, goja.Undefined())
+			} else {
+				_ = groups.Set(k, v)
+			}
 		}
 		_ = p.Set("input", x.Input)
 		_ = p.Set("groups", groups)

@@ -2,10 +2,14 @@ package stage
 
 import (
 	"bytes"
+	"compress/flate"
+	"compress/gzip"
+	"compress/zlib"
 	"crypto/sha1" //nolint:gosec // the Web Cryptography API offers it
 	"crypto/sha256"
 	"crypto/sha512"
 	"encoding/base64"
+	"errors"
 	"io"
 	"mime"
 	"mime/multipart"
@@ -91,6 +95,13 @@ func (w *worker) hostBytes(set setter) {
 			return true
 		})
 		return w.handle(out)
+	})
+	set("squeeze", func(c goja.FunctionCall) goja.Value {
+		out, err := squeeze(c.Argument(0).String(), data(c.Argument(1)), c.Argument(2).ToBoolean())
+		if err != nil {
+			return goja.Null()
+		}
+		return w.handle(&blob{data: out})
 	})
 	set("digest", func(c goja.FunctionCall) goja.Value {
 		d := data(c.Argument(1))
@@ -241,4 +252,48 @@ func (w *worker) parseForm(body []byte, contentType string) goja.Value {
 		panic(vm.NewTypeError("Failed to parse body as FormData: the content type is neither a form's nor multipart"))
 	}
 	return vm.NewArray(list...)
+}
+
+// squeeze compresses bytes, or expands them, in a format of the Compression Standard; it stops at [maxBuffer].
+func squeeze(format string, data []byte, back bool) ([]byte, error) {
+	var b bytes.Buffer
+	if !back {
+		var w io.WriteCloser
+		switch format {
+		case "gzip":
+			w = gzip.NewWriter(&b)
+		case "deflate":
+			w = zlib.NewWriter(&b)
+		default:
+			w, _ = flate.NewWriter(&b, flate.DefaultCompression) // the level is a right one
+		}
+		if _, err := w.Write(data); err != nil {
+			return nil, err
+		}
+		if err := w.Close(); err != nil {
+			return nil, err
+		}
+		return b.Bytes(), nil
+	}
+	var r io.Reader
+	var err error
+	switch format {
+	case "gzip":
+		r, err = gzip.NewReader(bytes.NewReader(data))
+	case "deflate":
+		r, err = zlib.NewReader(bytes.NewReader(data))
+	default:
+		r = flate.NewReader(bytes.NewReader(data))
+	}
+	if err != nil {
+		return nil, err
+	}
+	n, err := io.Copy(&b, io.LimitReader(r, maxBuffer+1))
+	if err != nil {
+		return nil, err
+	}
+	if n > maxBuffer {
+		return nil, errors.New("it expands to too much")
+	}
+	return b.Bytes(), nil
 }

@@ -104,6 +104,7 @@ class URLPattern {
     for (const k of ["protocol", "username", "password", "hostname", "port", "pathname", "search", "hash"])
       $Object.defineProperty(this, k, {value: this.#p.parts[k], enumerable: true});
   }
+  get hasRegExpGroups() { return this.#p.regexp; }
   test(input = {}, base) { return !!this.exec(input, base); }
   exec(input = {}, base) {
     if (typeof input === "string" && base !== undefined) { const u = URL.parse(input, base); if (!u) return null; input = u.href; }

@@ -11,12 +11,15 @@ function bytesOf(data) {
 class ReadableStreamDefaultController {
   #stream;
   constructor(stream) { this.#stream = stream; }
-  get desiredSize() { const s = state(this.#stream); return s.state === "errored" ? null : s.state === "closed" ? 0 : s.high - s.queue.length; }
+  get desiredSize() { const s = state(this.#stream); return s.state === "errored" ? null : s.state === "closed" ? 0 : s.high - queued(s); }
   enqueue(chunk) {
     const s = state(this.#stream);
     if (s.state !== "readable" || s.closing) throw new $TypeError("Cannot enqueue a chunk into a stream that is closed or closing");
     if (s.waiting.length) s.waiting.shift().resolve({value: chunk, done: false});
-    else s.queue.push(chunk);
+    else {
+      if (s.size) s.sizes.push($Number(s.size(chunk)) || 0);
+      s.queue.push(chunk);
+    }
     pull(this.#stream);
   }
   close() {
@@ -27,6 +30,9 @@ class ReadableStreamDefaultController {
   }
   error(e) { errorStream(this.#stream, e); }
 }
+
+// queued is how much waits in a stream, by its strategy.
+const queued = (s) => s.size ? s.sizes.reduce((a, b) => a + b, 0) : s.queue.length;
 
 const streamState = new $WeakMap();
 const state = (stream) => {
@@ -55,7 +61,7 @@ function errorStream(stream, e) {
 function pull(stream) {
   const s = state(stream);
   if (s.state !== "readable" || s.closing || !s.started || typeof s.source.pull !== "function") return;
-  if (s.queue.length >= s.high && !s.waiting.length) return;
+  if (queued(s) >= s.high && !s.waiting.length) return;
   if (s.pulling) { s.again = true; return; }
   s.pulling = true;
   let p;
@@ -70,7 +76,8 @@ class ReadableStream {
   constructor(source = {}, strategy = {}) {
     source = source || {};
     const high = strategy && strategy.highWaterMark !== undefined ? $Number(strategy.highWaterMark) : source.type === "bytes" ? 0 : 1;
-    const s = {source, state: "readable", queue: [], waiting: [], high, reader: null, disturbed: false, started: false, bytes: null};
+    const size = strategy && typeof strategy.size === "function" ? strategy.size : null;
+    const s = {source, size, sizes: [], state: "readable", queue: [], waiting: [], high, reader: null, disturbed: false, started: false, bytes: null};
     streamState.set(this, s);
     s.controller = new ReadableStreamDefaultController(this);
     const begin = typeof source.start === "function" ? source.start(s.controller) : undefined;
@@ -82,7 +89,7 @@ class ReadableStream {
       cancel(reason) { return it.return && it.return(reason); }}, {highWaterMark: 0});
   }
   get locked() { return !!state(this).reader; }
-  getReader() { return new ReadableStreamDefaultReader(this); }
+  getReader(options) { return options && options.mode === "byob" ? new ReadableStreamBYOBReader(this) : new ReadableStreamDefaultReader(this); }
   cancel(reason) {
     if (this.locked) return $Promise.reject(new $TypeError("Cannot cancel a locked stream"));
     return cancelStream(this, reason);
@@ -173,6 +180,7 @@ class ReadableStreamDefaultReader {
     s.disturbed = true;
     if (s.queue.length) {
       const value = s.queue.shift();
+      if (s.size) s.sizes.shift();
       if (s.closing && !s.queue.length) closeStream(this.#stream);
       else pull(this.#stream);
       return $Promise.resolve({value, done: false});

@@ -34,7 +34,6 @@ class Cache {
     if (response.status === 206) throw new $TypeError("Failed to execute 'put' on 'Cache': Partial response (status code 206) is unsupported");
     const vary = response.headers.get("vary");
     if (vary && vary.split(",").some((v) => v.trim() === "*")) throw new $TypeError("Failed to execute 'put' on 'Cache': Vary header contains *");
-    if (response.type === "error") throw new $TypeError("Failed to execute 'put' on 'Cache': Response type 'error' is unsupported");
     const b = bodyOf.get(response);
     if (b.isUsed || b.isLocked) { $.bodyUsedTwice(new $Error("x").stack); throw new $TypeError("Failed to execute 'put' on 'Cache': Response body is already used"); }
     if (response.status >= 400) $.storedError(r.url, response.status, new $Error("x").stack);
@@ -208,6 +207,7 @@ class SyncManager {
 }
 
 class ServiceWorkerRegistration extends EventTarget {
+  constructor() { super(); if (!trust) throw new $TypeError("Illegal constructor"); }
   #preload = new NavigationPreloadManager(); #sync = new SyncManager();
   get scope() { return $.scope(); }
   get active() { return $.has("active") ? thisWorker : null; }
@@ -280,6 +280,7 @@ class TextDecoder {
 }
 
 const subtle = {
+  __proto__: named.SubtleCrypto.prototype,
   async digest(algorithm, data) {
     const name = $String(typeof algorithm === "object" ? algorithm.name : algorithm).toUpperCase();
     const h = bytesOf(data);
@@ -293,6 +294,7 @@ for (const k of ["encrypt", "decrypt", "sign", "verify", "generateKey", "importK
   subtle[k] = async () => { $.note("crypto.subtle." + k, ""); throw new DOMException("not modelled", "NotSupportedError"); };
 
 const crypto = {
+  __proto__: named.Crypto.prototype,
   subtle,
   getRandomValues(view) { const b = new $Uint8Array($.random(view.byteLength)); new $Uint8Array(view.buffer, view.byteOffset, view.byteLength).set(b); return view; },
   randomUUID() {
@@ -352,10 +354,12 @@ class BroadcastChannel extends EventTarget {
 handlerAttribute(BroadcastChannel.prototype, "message");
 
 const loc = $.parseURL($.baseURL(), null);
-const location = $Object.freeze({href: loc.href, origin: loc.origin, protocol: loc.protocol, host: loc.host, hostname: loc.hostname, port: loc.port,
+const location = $Object.freeze({__proto__: named.WorkerLocation.prototype, href: loc.href, origin: loc.origin, protocol: loc.protocol, host: loc.host, hostname: loc.hostname, port: loc.port,
   pathname: loc.pathname, search: loc.search, hash: loc.hash, toString() { return loc.href; }});
 
-class ServiceWorkerGlobalScope extends EventTarget {}
+class ServiceWorkerGlobalScope extends named.WorkerGlobalScope {}
+const locks = trusted(() => new LockManager());
+const storage = {__proto__: named.StorageManager.prototype, async estimate() { return $.estimate(); }, async persisted() { return false; }, async persist() { return false; }};
 class WorkerNavigator {
   get userAgent() { return "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/156.0.0.0 Safari/537.36"; }
   get onLine() { return $.online(); }
@@ -364,8 +368,8 @@ class WorkerNavigator {
   get hardwareConcurrency() { return 2; }
   get platform() { return "Linux x86_64"; }
   get connection() { return {effectiveType: "4g", downlink: 10, rtt: 50, saveData: false, addEventListener() {}}; }
-  get storage() { return {async estimate() { return $.estimate(); }, async persisted() { return false; }, async persist() { return false; }}; }
-  get locks() { return {async request(name, options, f) { return await (f || options)({name, mode: "exclusive"}); }}; }
+  get storage() { return storage; }
+  get locks() { return locks; }
 }
 
 const scope = {
@@ -375,7 +379,9 @@ const scope = {
   ExtendableMessageEvent, InstallEvent, FetchEvent, SyncEvent, PushEvent, NotificationEvent, Client, WindowClient, Clients, ServiceWorker,
   ServiceWorkerRegistration, NavigationPreloadManager, TextEncoder, TextDecoder, MessagePort, MessageChannel, BroadcastChannel,
   ServiceWorkerGlobalScope, WorkerNavigator, IDBFactory, IDBDatabase, IDBTransaction, IDBObjectStore, IDBIndex, IDBCursor, IDBCursorWithValue,
-  IDBKeyRange, IDBRequest, IDBOpenDBRequest, IDBVersionChangeEvent,
+  IDBKeyRange, IDBRequest, IDBOpenDBRequest, IDBVersionChangeEvent, CountQueuingStrategy, ByteLengthQueuingStrategy, TextDecoderStream, TextEncoderStream,
+  CompressionStream, DecompressionStream, ReadableStreamBYOBReader, FileReader, ProgressEvent, CloseEvent, WebSocket, LockManager, Performance, Notification,
+  SyncManager, ...named,
 };
 const define = (name, value) => $Object.defineProperty(globalThis, name, {value, writable: true, configurable: true, enumerable: false});
 for (const name of $Object.keys(scope)) {
@@ -386,8 +392,10 @@ for (const name of $Object.keys(scope)) {
 $Object.setPrototypeOf(globalThis, ServiceWorkerGlobalScope.prototype);
 const values = {
   self: globalThis, fetch, structuredClone, console, crypto, location, caches: new CacheStorage(), clients: new Clients(),
-  registration: new ServiceWorkerRegistration(), indexedDB: new IDBFactory(), serviceWorker: thisWorker, navigator: new WorkerNavigator(), isSecureContext: true,
-  crossOriginIsolated: false, origin: loc.origin, performance: {now: () => $.now(), timeOrigin: $.time(), mark() {}, measure() {}},
+  registration: trusted(() => new ServiceWorkerRegistration()), indexedDB: new IDBFactory(), serviceWorker: thisWorker, navigator: new WorkerNavigator(), isSecureContext: true,
+  crossOriginIsolated: false, origin: loc.origin, performance: trusted(() => new Performance()),
+  createImageBitmap: async () => { throw new DOMException("The source image could not be decoded.", "InvalidStateError"); },
+  reportError: (e) => { report("reportError", e); },
   atob: (s) => { const r = $.atob($String(s)); if (r === null) throw new DOMException("The string to be decoded is not correctly encoded.", "InvalidCharacterError"); return r; },
   btoa: (s) => { const r = $.btoa($String(s)); if (r === null) throw new DOMException("The string to be encoded contains characters outside of the Latin1 range.", "InvalidCharacterError"); return r; },
   queueMicrotask: (f) => { $Promise.resolve().then(() => { try { f(); } catch (e) { report("microtask", e); } }); },
