@@ -54,6 +54,7 @@ type Browser struct {
 	tabs    []*Tab
 	nextTab int
 	guard   *guard
+	lane    lane
 	limits  Limits
 	remarks []Remark
 	sent    []Sent
@@ -89,6 +90,7 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 func (b *Browser) Close() {
 	b.endWorkers()
 	b.guard.close()
+	b.lane.close()
 }
 
 // SetNetwork changes the state of the network.

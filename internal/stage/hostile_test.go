@@ -41,6 +41,8 @@ func TestHostileWorkers(t *testing.T) {
 		"imports of itself":         "importScripts('/sw.js');",
 		"workers that update":       "onfetch = (e) => { registration.update(); registration.unregister(); skipWaiting(); };",
 		"getters of the global":     "Object.defineProperty(self, 'caches', {get() { throw 1; }}); onfetch = (e) => e.respondWith(caches.match('/'));",
+		"a power":                   "const x = 3n ** 40000000n; onfetch = () => {};",
+		"a list with holes as text": "const a = []; a.length = 2 ** 32 - 1; JSON.stringify({a}); onfetch = () => {};",
 		"a constructor of requests": "Request = null; Response = null; Headers = null; onfetch = (e) => e.respondWith(fetch('/app.css'));",
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -131,8 +131,8 @@ func (g *guard) watch() {
 	}
 }
 
-// enter marks the begin of a callback; the function it gives marks its end.
-func (g *guard) enter(vm *goja.Runtime) func() {
+// enter marks the begin of a callback, and says whether it is called by no other; the function it gives marks its end.
+func (g *guard) enter(vm *goja.Runtime) (leave func(), outermost bool) {
 	g.mu.Lock()
 	outer := g.vm
 	if outer == nil {
@@ -145,6 +145,64 @@ func (g *guard) enter(vm *goja.Runtime) func() {
 			g.vm = nil
 			g.mu.Unlock()
 		}
+	}, outer == nil
+}
+
+// grace is how much longer than its limit a callback may take to notice that it is to end. One call of a function that is
+// built into the engine notices nothing: a worker can keep it busy with a power of BigInt.
+const grace = 2 * time.Second
+
+// outcome is what a call gave.
+type outcome struct {
+	v   goja.Value
+	err error
+}
+
+// engineError is a failure of the engine itself.
+type engineError struct{ reason any }
+
+func (e *engineError) Error() string { return fmt.Sprintf("the engine stopped: %v", e.reason) }
+
+var errBusy = errors.New("one call keeps the engine busy and cannot be interrupted")
+
+// lane is the goroutine that calls into the engine, one at a time. One that does not come back in time is left to itself, with
+// its engine, and another takes its place.
+type lane struct {
+	work chan func() outcome
+	done chan outcome
+}
+
+func (l *lane) run(f func() outcome, limit time.Duration) (goja.Value, error) {
+	if l.work == nil {
+		work, done := make(chan func() outcome), make(chan outcome, 1)
+		l.work, l.done = work, done
+		go func() {
+			for f := range work {
+				done <- f()
+			}
+		}()
+	}
+	l.work <- f
+	select { // mostly it is quick, and needs no timer
+	case o := <-l.done:
+		return o.v, o.err
+	default:
+	}
+	t := time.NewTimer(limit)
+	defer t.Stop()
+	select {
+	case o := <-l.done:
+		return o.v, o.err
+	case <-t.C:
+		l.close()
+		return nil, errBusy
+	}
+}
+
+func (l *lane) close() {
+	if l.work != nil {
+		close(l.work)
+		l.work = nil
 	}
 }
 
@@ -155,16 +213,29 @@ func (w *worker) call(f goja.Callable, args ...goja.Value) (v goja.Value, err er
 	if vm == nil {
 		return nil, errStopped
 	}
-	leave := w.b.guard.enter(vm)
+	leave, outermost := w.b.guard.enter(vm)
 	defer leave()
-	defer func() {
-		if r := recover(); r != nil { // the engine itself gave up; the worker's globals cannot be trusted any more
-			err = fmt.Errorf("the engine stopped: %v", r)
-			w.b.remark(Remark{Kind: "limit", Message: err.Error(), File: w.b.Relative(w.url)})
-			w.stop()
-		}
-	}()
-	v, err = f(goja.Undefined(), args...)
+	run := func() (o outcome) {
+		defer func() {
+			if r := recover(); r != nil { // the engine itself gave up; the worker's globals cannot be trusted any more
+				o.err = &engineError{r}
+			}
+		}()
+		o.v, o.err = f(goja.Undefined(), args...)
+		return o
+	}
+	if outermost {
+		v, err = w.b.lane.run(run, w.b.limits.Step+grace)
+	} else {
+		o := run()
+		v, err = o.v, o.err
+	}
+	var gaveUp *engineError
+	if errors.As(err, &gaveUp) || errors.Is(err, errBusy) {
+		w.b.remark(Remark{Kind: "limit", Message: "the worker was ended: " + err.Error(), File: w.b.Relative(w.url)})
+		w.stop()
+		return nil, errStopped
+	}
 	var interrupted *goja.InterruptedError
 	if errors.As(err, &interrupted) {
 		e := w.place(interrupted.String())

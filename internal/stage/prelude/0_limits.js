@@ -32,3 +32,23 @@ for (const name of ["ArrayBuffer", "Int8Array", "Uint8Array", "Uint8ClampedArray
   Object.defineProperty(original.prototype, "constructor", {value: replacement, writable: true, configurable: true, enumerable: false});
   Object.defineProperty(globalThis, name, {value: replacement, writable: true, configurable: true, enumerable: false});
 }
+// A list with holes is written in full: what is in the way of that is looked for among the first of its parts.
+{
+  const holes = (value) => {
+    const queue = [value];
+    for (let i = 0; i < queue.length && i < 20000; i++) {
+      const v = queue[i];
+      if (v === null || typeof v !== "object") continue;
+      if (Array.isArray(v) && v.length > 1_000_000) {
+        if (v.length > maxLength || !(v.length - 1 in v)) return true;
+        continue;
+      }
+      for (const k of Object.keys(v)) {
+        const d = Object.getOwnPropertyDescriptor(v, k);
+        if (d && typeof d.value === "object" && queue.length < 20000) queue.push(d.value);
+      }
+    }
+    return false;
+  };
+  limited(JSON, "stringify", (self, args) => { if (holes(args[0])) refuse("string"); });
+}
