@@ -19,6 +19,7 @@ require (
 	github.com/klauspost/compress v1.20.3
 	github.com/muesli/termenv v0.16.0
 	github.com/nlnwa/whatwg-url v0.6.2
+	github.com/owenrumney/go-sarif/v2 v2.3.3
 	github.com/pelletier/go-toml/v2 v2.4.3
 	github.com/schollz/progressbar/v3 v3.19.1
 	github.com/spf13/cobra v1.10.2

@@ -2,6 +2,7 @@
 package audit
 
 import (
+	"bytes"
 	"context"
 	"slices"
 	"strings"
@@ -41,6 +42,7 @@ type Finding struct {
 	URL     string `json:"url,omitempty"`
 	Message string `json:"message"`
 	Mend    string `json:"mend,omitempty"`
+	Source  string `json:"source,omitempty"` // the line of the file
 }
 
 // Check is one rule of the audit, as data beside the function that performs it.
@@ -52,9 +54,15 @@ type Check struct {
 	Why   string // what it means for a visitor
 	Mend  string // what to do in general
 	Spec  string // the text it follows
+	// Example shows what the check finds, as somebody would have written it.
+	Example string
+	// Matters names the platforms whose visitors notice; empty for all.
+	Matters []string
 	// Blocks names the platforms on which a site that fails cannot be installed as an app.
 	Blocks []string
-	run    func(*facts) ([]Finding, bool) // false when the check does not apply
+	// Safe says that tachyform fit, and so audit --mend, mends it without touching what the site's makers wrote.
+	Safe bool
+	run  func(*facts) ([]Finding, bool) // false when the check does not apply
 }
 
 // Result is what came of a check; its state is "passed", "failed" or "not-applicable".
@@ -64,6 +72,7 @@ type Result struct {
 	State    string    `json:"state"`
 	Title    string    `json:"title"`
 	Findings []Finding `json:"findings"`
+	Skipped  string    `json:"skipped,omitempty"` // why it was not looked at, from the configuration
 	Why      string    `json:"-"`
 }
 
@@ -73,7 +82,9 @@ type Verdict struct {
 	Name        string   `json:"name"`
 	Installable bool     `json:"installable"`
 	How         string   `json:"how"`
-	Blockers    []string `json:"blockers"`
+	Blockers    []string `json:"blockers"` // ids of the checks that failed
+	// Lacks is what would make the app better there and changes nothing about the verdict.
+	Lacks []platform.Gap `json:"lacks"`
 }
 
 // Report is a whole audit; its JSON form is tachyform.audit/1.
@@ -83,15 +94,20 @@ type Report struct {
 	Platforms []Verdict         `json:"platforms"`
 	Checks    []Result          `json:"checks"`
 	Rehearsal *rehearsal.Report `json:"rehearsal"`
+	App       *App              `json:"-"` // how the app will look
+	Baseline  *Comparison       `json:"baseline,omitempty"`
 }
 
 // Format names the shape of the report.
 const Format = "tachyform.audit/1"
 
-// Worst is the level of the worst failed check, "" when none failed.
+// Worst is the level of the worst failed check, "" when none failed. With a baseline only what is new counts.
 func (r *Report) Worst() Level {
 	worst := Level("")
 	for _, c := range r.Checks {
+		if r.Baseline != nil && !slices.Contains(r.Baseline.New, c.ID) {
+			continue
+		}
 		if c.State == "failed" && (worst == "" || c.Level.AtLeast(worst)) {
 			worst = c.Level
 		}
@@ -101,7 +117,8 @@ func (r *Report) Worst() Level {
 
 // Checks are all checks in the order they are shown.
 func Checks() []Check {
-	return slices.Concat(hostChecks, manifestChecks, iconChecks, pageChecks, workerChecks, offlineChecks)
+	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, workerChecks, mistakeChecks(),
+		offlineChecks, updateChecks, weightChecks, privacyChecks)
 }
 
 // pageHead is what the audit keeps of a page's head.
@@ -110,6 +127,7 @@ type pageHead struct {
 	src  []byte // only of the start page
 	head *pagehead.Head
 	err  error
+	page int // its place in the inventory
 }
 
 // facts are what the checks look at.
@@ -124,8 +142,11 @@ type facts struct {
 	linkPlace [2]int             // line and column
 	file      *site.File         // of the manifest
 	manifest  *manifest.Manifest // nil when there is none
-	icons     []iconFact
+	icons     []*iconFact
 	rehearsal *rehearsal.Report
+	summary   *survey.Summary
+	live      *Live
+	ceiling   int64
 }
 
 // iconFact is an icon of the manifest with what its file really is.
@@ -137,22 +158,81 @@ type iconFact struct {
 	width  int
 	height int
 	kind   string // real media type, "" when it cannot be read
+	pix    *pixels
+}
+
+// look gives what the icon's pixels are like; nil when it is no raster picture of a reasonable size.
+func (i *iconFact) look() *pixels {
+	if i.pix == nil && i.kind != "" && i.kind != "image/svg+xml" {
+		i.pix = readPixels(i.data)
+	}
+	return i.pix
+}
+
+// Options of an audit. The zero value audits a folder for the usual platforms.
+type Options struct {
+	Platforms []string          // ids; empty for the usual ones
+	Only      []string          // ids or areas of checks; empty for all
+	Skip      map[string]string // ids or areas of checks that are left out, and why
+	Levels    map[string]Level  // of checks whose level is another here
+	Ceiling   int64             // what the first visit may cost, in bytes; 0 for 3 MB
+	Live      *Live             // what a live origin's server showed; nil for a folder
+	Inventory *survey.Inventory // of the site when it was taken before
+}
+
+// named says whether a list has a check by its id or area.
+func named(c Check, list []string) bool {
+	return slices.Contains(list, c.ID) || slices.Contains(list, c.Area)
+}
+
+// Unknown gives the names among some that are neither a check's id nor an area, sorted.
+func Unknown(names []string) []string {
+	var out []string
+	for _, n := range names {
+		if !slices.ContainsFunc(Checks(), func(c Check) bool { return named(c, []string{n}) }) {
+			out = append(out, n)
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
 }
 
 // Run audits a site. The rehearsal must be one of the same site with every page offline.
-func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, platforms []string) (*Report, error) {
-	inv, err := survey.Take(ctx, server.Site, survey.Options{})
-	if err != nil {
-		return nil, err
+func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Options) (*Report, error) {
+	inv := o.Inventory
+	if inv == nil {
+		var err error
+		if inv, err = survey.Take(ctx, server.Site, survey.Options{}); err != nil {
+			return nil, err
+		}
 	}
 	f, err := gather(server, inv, r)
 	if err != nil {
 		return nil, err
 	}
+	f.live, f.ceiling, f.summary = o.Live, o.Ceiling, inv.Summarize()
+	if f.ceiling == 0 {
+		f.ceiling = 3 << 20
+	}
 	out := &Report{Format: Format, Site: server.Site.Dir, Rehearsal: r, Platforms: []Verdict{}}
 	blockers := map[string][]string{}
 	for _, c := range Checks() {
+		if len(o.Only) > 0 && !named(c, o.Only) {
+			continue
+		}
 		res := Result{ID: c.ID, Level: c.Level, Title: c.Title, State: "passed", Findings: []Finding{}, Why: c.Why}
+		if l, ok := o.Levels[c.ID]; ok {
+			res.Level = l
+		}
+		why, skip := o.Skip[c.ID]
+		if !skip {
+			why, skip = o.Skip[c.Area]
+		}
+		if skip {
+			res.State, res.Skipped = "not-applicable", why
+			out.Checks = append(out.Checks, res)
+			continue
+		}
 		findings, applies := c.run(f)
 		switch {
 		case !applies:
@@ -163,6 +243,9 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, platform
 				if res.Findings[i].Mend == "" {
 					res.Findings[i].Mend = c.Mend
 				}
+				if i < maxSources {
+					res.Findings[i].Source = f.source(res.Findings[i])
+				}
 			}
 			for _, p := range c.Blocks {
 				blockers[p] = append(blockers[p], c.ID)
@@ -170,6 +253,7 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, platform
 		}
 		out.Checks = append(out.Checks, res)
 	}
+	platforms := o.Platforms
 	if len(platforms) == 0 {
 		platforms = usual
 	}
@@ -177,13 +261,83 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, platform
 		if !slices.Contains(platforms, p.ID) {
 			continue
 		}
-		v := Verdict{ID: p.ID, Name: p.Name, How: p.How, Blockers: []string{}}
+		v := Verdict{ID: p.ID, Name: p.Name, How: p.How, Blockers: []string{}, Lacks: []platform.Gap{}}
 		v.Blockers = append(v.Blockers, blockers[p.ID]...)
 		v.Installable = p.Installs && len(v.Blockers) == 0
+		if f.readable() {
+			for _, g := range p.Gaps(f.manifest, platform.Page{TouchIcon: f.start.tag("touch-icon") != nil, ThemeColor: f.start.tag("theme-color") != nil}) {
+				if !g.Blocks {
+					v.Lacks = append(v.Lacks, g)
+				}
+			}
+		}
 		out.Platforms = append(out.Platforms, v)
 	}
+	out.App = f.app()
 	return out, nil
 }
+
+// maxSources is of how many findings of a check the source is shown.
+const maxSources = 20
+
+// source gives the line that a finding is about, without its indentation, at most 160 bytes of it.
+func (f *facts) source(x Finding) string {
+	if x.File == "" || x.Line == 0 || x.Line == 1 && x.Column <= 1 {
+		return ""
+	}
+	src, err := f.site.Read(x.File)
+	if err != nil || len(src) > maxShown {
+		return ""
+	}
+	lines := bytes.SplitN(src, []byte("\n"), x.Line+1)
+	if len(lines) < x.Line {
+		return ""
+	}
+	line := lines[x.Line-1]
+	if from := x.Column - 60; from > 0 && len(line) > 160 {
+		line = line[min(from, len(line)):]
+	}
+	return strings.ToValidUTF8(strings.TrimSpace(string(line[:min(160, len(line))])), "\ufffd")
+}
+
+// App is how the installed app will look.
+type App struct {
+	Name, ShortName, Theme, Background, Display string
+	Icon, Maskable                              []byte // pictures, nil for none
+	IconType, MaskableType                      string
+}
+
+// app gathers what the report draws.
+func (f *facts) app() *App {
+	if !f.readable() {
+		return nil
+	}
+	m := &f.manifest.Processed
+	a := &App{Name: m.Name, ShortName: m.ShortName, Theme: m.ThemeColor, Background: m.BackgroundColor, Display: m.DisplayMode()}
+	best, bestMaskable := 0, 0
+	for _, i := range f.icons {
+		if i.kind == "" || len(i.data) > maxShown {
+			continue
+		}
+		size := i.width
+		if i.kind == "image/svg+xml" {
+			size = 200
+		}
+		if size > 512 { // smaller ones are enough for a drawing
+			size = 1
+		}
+		if slices.Contains(i.image.Purpose, "any") && size > best {
+			best, a.Icon, a.IconType = size, i.data, i.kind
+		}
+		if slices.Contains(i.image.Purpose, "maskable") && size > bestMaskable {
+			bestMaskable, a.Maskable, a.MaskableType = size, i.data, i.kind
+		}
+	}
+	return a
+}
+
+// maxShown bounds the pictures that a report holds, in bytes.
+const maxShown = 512 << 10
 
 // usual are the platforms that get a verdict when none are named; the others of [platform.All] get one when they are.
 var usual = []string{"chromium-desktop", "chromium-android", "safari-ios", "safari-macos", "firefox-android"}
@@ -192,12 +346,12 @@ const anyOrigin = "https://site.invalid"
 
 func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report) (*facts, error) {
 	f := &facts{server: server, site: server.Site, inv: inv, rehearsal: r}
-	for _, p := range inv.Pages {
+	for n, p := range inv.Pages {
 		src, err := f.site.Read(p.File.Path)
 		if err != nil {
 			continue
 		}
-		h := pageHead{file: p.File}
+		h := pageHead{file: p.File, page: n}
 		h.head, h.err = pagehead.Read(p.File.Path, src)
 		if p.File.Path == inv.StartFile.Path {
 			h.src = src
@@ -228,7 +382,7 @@ func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report) (*f
 		return nil, err
 	}
 	for _, img := range f.manifest.Processed.Icons {
-		i := iconFact{image: img}
+		i := &iconFact{image: img}
 		u, own := strings.CutPrefix(img.Src, anyOrigin)
 		if i.outer = !own; own {
 			if i.file = inv.FileOf(u); i.file != nil {

@@ -8,17 +8,18 @@ import (
 	"tachyform/internal/manifest"
 )
 
-func (i iconFact) finding(f *facts, message string) Finding {
+func (i *iconFact) finding(f *facts, message string) Finding {
 	return Finding{File: f.file.Path, Line: i.image.Line, Column: i.image.Column, URL: strings.TrimPrefix(i.image.Src, anyOrigin), Message: message}
 }
 
 var iconChecks = []Check{
 	{
 		ID: "icons/none-suitable", Level: Blocker, Area: "icons", Title: "The manifest has an icon that installing needs",
-		Why:    "Chromium installs only with an icon of purpose \"any\", as PNG, SVG or WebP, between 144 and 1024 px.",
-		Mend:   "run tachyform fit, or add a 192x192 and a 512x512 PNG",
-		Spec:   "W3C Web Application Manifest, \"icons member\"; measured in Chromium",
-		Blocks: chromium,
+		Example: `"icons": [{"src": "a.jpg", "sizes": "96x96"}]`,
+		Why:     "Chromium installs only with an icon of purpose \"any\", as PNG, SVG or WebP, between 144 and 1024 px.",
+		Mend:    "run tachyform fit, or add a 192x192 and a 512x512 PNG",
+		Spec:    "W3C Web Application Manifest, \"icons member\"; measured in Chromium",
+		Blocks:  chromium,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
 				return nil, false
@@ -35,10 +36,11 @@ var iconChecks = []Check{
 	},
 	{
 		ID: "icons/unusable", Level: Blocker, Area: "icons", Title: "The icon that decides about installing can be used",
-		Why:    "Chromium fetches one icon before it offers to install; if that one is missing, broken or too small, it makes no offer, even when others are good.",
-		Mend:   "put the file there, or correct the entry",
-		Spec:   "W3C Image Resource, \"Fetching an image resource\"; measured in Chromium",
-		Blocks: chromium,
+		Example: `{"src": "100.png", "sizes": "192x192"}, and the file is 100 px`,
+		Why:     "Chromium fetches one icon before it offers to install; if that one is missing, broken or too small, it makes no offer, even when others are good.",
+		Mend:    "put the file there, or correct the entry",
+		Spec:    "W3C Image Resource, \"Fetching an image resource\"; measured in Chromium",
+		Blocks:  chromium,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
 				return nil, false
@@ -70,8 +72,9 @@ var iconChecks = []Check{
 	},
 	{
 		ID: "icons/file-missing", Level: Warning, Area: "icons", Title: "Every icon's file is there",
-		Why:  "A missing icon is replaced by another one, or by a letter, on some screens.",
-		Mend: "put the file there, or remove the entry", Spec: "W3C Image Resource",
+		Example: `{"src": "gone.png", "sizes": "512x512"}`,
+		Why:     "A missing icon is replaced by another one, or by a letter, on some screens.",
+		Mend:    "put the file there, or remove the entry", Spec: "W3C Image Resource",
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() || len(f.icons) == 0 {
 				return nil, false
@@ -91,8 +94,9 @@ var iconChecks = []Check{
 	},
 	{
 		ID: "icons/size-differs", Level: Warning, Area: "icons", Title: "Icons have the size they are declared with",
-		Why:  "Browsers choose by the declared size; an icon that is really smaller looks blurred.",
-		Mend: "declare the real size, or make the picture anew", Spec: "W3C Image Resource, \"sizes member\"",
+		Example: `{"src": "500.png", "sizes": "512x512"}`,
+		Why:     "Browsers choose by the declared size; an icon that is really smaller looks blurred.",
+		Mend:    "declare the real size, or make the picture anew", Spec: "W3C Image Resource, \"sizes member\"",
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() || len(f.icons) == 0 {
 				return nil, false
@@ -111,8 +115,9 @@ var iconChecks = []Check{
 	},
 	{
 		ID: "icons/type-differs", Level: Warning, Area: "icons", Title: "Icons have the type they are declared with",
-		Why:  "Browsers skip types they do not know before they look at the file.",
-		Mend: "correct the type", Spec: "W3C Image Resource, \"type member\"",
+		Example: `{"src": "a.png", "type": "image/webp"}`,
+		Why:     "Browsers skip types they do not know before they look at the file.",
+		Mend:    "correct the type", Spec: "W3C Image Resource, \"type member\"",
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() || len(f.icons) == 0 {
 				return nil, false
@@ -128,6 +133,7 @@ var iconChecks = []Check{
 	},
 	{
 		ID: "icons/no-maskable", Level: Advice, Area: "icons", Title: "There is a maskable icon",
+		Example: `"icons": [{"src": "512.png", "sizes": "512x512", "purpose": "any"}]`, Safe: true,
 		Why:  "Android cuts icons to the shape of the phone's maker; without a maskable one it shrinks the icon onto a white disc.",
 		Mend: "run tachyform fit, or add a 512x512 icon with \"purpose\": \"maskable\"", Spec: "W3C Web Application Manifest, \"Icon masks and safe zone\"",
 		run: func(f *facts) ([]Finding, bool) {

@@ -24,18 +24,10 @@ func (f *facts) problems(level manifest.Level, members ...string) []Finding {
 	return out
 }
 
-var hostChecks = []Check{{
-	ID: "host/not-secure", Level: Blocker, Area: "host", Title: "The site is served from a secure origin",
-	Why:    "Browsers install apps and run service workers only from https addresses and from the visitor's own machine.",
-	Mend:   "serve the site over https",
-	Spec:   "W3C Secure Contexts",
-	Blocks: everyApp,
-	run:    func(*facts) ([]Finding, bool) { return nil, false }, // a folder does not say how it will be served
-}}
-
 var manifestChecks = []Check{
 	{
 		ID: "manifest/not-linked", Level: Blocker, Area: "manifest", Title: "The start page links a manifest",
+		Example: `<head><title>Skerry Line</title></head>`, Safe: true,
 		Why:  "Without the link a browser does not know that the site is an app, and offers no installation.",
 		Mend: "run tachyform fit, or put <link rel=\"manifest\" href=\"…\"> into the head",
 		Spec: "W3C Web Application Manifest, \"Linking to a manifest\"", Blocks: everyApp,
@@ -53,9 +45,10 @@ var manifestChecks = []Check{
 	},
 	{
 		ID: "manifest/not-found", Level: Blocker, Area: "manifest", Title: "The linked manifest is there",
-		Why:  "A manifest that cannot be fetched is no manifest: nothing can be installed.",
-		Mend: "correct the link, or put the file there",
-		Spec: "W3C Web Application Manifest, \"Obtaining the manifest\"", Blocks: everyApp,
+		Example: `<link rel="manifest" href="/manifst.json">`,
+		Why:     "A manifest that cannot be fetched is no manifest: nothing can be installed.",
+		Mend:    "correct the link, or put the file there",
+		Spec:    "W3C Web Application Manifest, \"Obtaining the manifest\"", Blocks: everyApp,
 		run: func(f *facts) ([]Finding, bool) {
 			if f.link == nil || f.link.Value == "" {
 				return nil, false
@@ -69,9 +62,10 @@ var manifestChecks = []Check{
 	},
 	{
 		ID: "manifest/not-json", Level: Blocker, Area: "manifest", Title: "The manifest can be read",
-		Why:  "A single mistake in the JSON makes browsers ignore the whole manifest, without telling the visitor.",
-		Mend: "correct the JSON",
-		Spec: "W3C Web Application Manifest, \"Processing the manifest\"", Blocks: everyApp,
+		Example: `{"name": "Skerry",}`,
+		Why:     "A single mistake in the JSON makes browsers ignore the whole manifest, without telling the visitor.",
+		Mend:    "correct the JSON",
+		Spec:    "W3C Web Application Manifest, \"Processing the manifest\"", Blocks: everyApp,
 		run: func(f *facts) ([]Finding, bool) {
 			if f.manifest == nil {
 				return nil, false
@@ -84,8 +78,9 @@ var manifestChecks = []Check{
 	},
 	{
 		ID: "manifest/name-missing", Level: Blocker, Area: "manifest", Title: "The app has a name",
-		Why:  "The name stands under the icon and in the install dialogue; without one there is no installation.",
-		Mend: "add \"name\"", Spec: "W3C Web Application Manifest, \"name member\"", Blocks: everyApp,
+		Example: `{"start_url": "/", "display": "standalone"}`,
+		Why:     "The name stands under the icon and in the install dialogue; without one there is no installation.",
+		Mend:    "add \"name\"", Spec: "W3C Web Application Manifest, \"name member\"", Blocks: everyApp,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
 				return nil, false
@@ -95,8 +90,9 @@ var manifestChecks = []Check{
 	},
 	{
 		ID: "manifest/start-url-invalid", Level: Blocker, Area: "manifest", Title: "The start URL is valid",
-		Why:  "The start URL is what opens when a visitor taps the icon; Chromium offers no installation without it.",
-		Mend: "add \"start_url\": \"/\"", Spec: "W3C Web Application Manifest, \"start_url member\"", Blocks: chromium,
+		Example: `"start_url": "https://other.example/"`,
+		Why:     "The start URL is what opens when a visitor taps the icon; Chromium offers no installation without it.",
+		Mend:    "add \"start_url\": \"/\"", Spec: "W3C Web Application Manifest, \"start_url member\"", Blocks: chromium,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
 				return nil, false
@@ -113,8 +109,9 @@ var manifestChecks = []Check{
 	},
 	{
 		ID: "manifest/start-url-unanswered", Level: Warning, Area: "manifest", Title: "The start URL answers",
-		Why:  "A visitor who taps the icon sees an error page.",
-		Mend: "let start_url name a page of the site", Spec: "W3C Web Application Manifest, \"start_url member\"",
+		Example: `"start_url": "/gone/"`,
+		Why:     "A visitor who taps the icon sees an error page.",
+		Mend:    "let start_url name a page of the site", Spec: "W3C Web Application Manifest, \"start_url member\"",
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() || !f.manifest.Processed.StartURLGiven {
 				return nil, false
@@ -133,21 +130,23 @@ var manifestChecks = []Check{
 	},
 	{
 		ID: "manifest/start-url-outside-scope", Level: Warning, Area: "manifest", Title: "The start URL is inside the scope",
-		Why:  "Browsers drop a scope that does not contain the start URL and use the start URL's folder; pages outside it then open with the browser's own frame.",
-		Mend: "let the scope begin the start URL", Spec: "W3C Web Application Manifest, \"scope member\"",
+		Example: `"start_url": "/", "scope": "/app/"`,
+		Why:     "Browsers drop a scope that does not contain the start URL and use the start URL's folder; pages outside it then open with the browser's own frame.",
+		Mend:    "let the scope begin the start URL", Spec: "W3C Web Application Manifest, \"scope member\"",
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() || !f.manifest.Has("scope") {
 				return nil, false
 			}
-			return f.problems(manifest.Warning, "scope"), true
+			return f.told(outsideScope), true
 		},
 	},
 	{
 		ID: "manifest/opens-in-browser", Level: Blocker, Area: "manifest", Title: "The display mode is that of an app",
-		Why:    "With display \"browser\", or none, the icon opens a browser tab: Chromium makes no offer to install, and an iPhone makes a bookmark.",
-		Mend:   "write \"display\": \"standalone\"",
-		Spec:   "W3C Web Application Manifest, \"display member\"; Manifest Incubations, \"display_override\"",
-		Blocks: everyApp,
+		Example: `"display": "browser"`,
+		Why:     "With display \"browser\", or none, the icon opens a browser tab: Chromium makes no offer to install, and an iPhone makes a bookmark.",
+		Mend:    "write \"display\": \"standalone\"",
+		Spec:    "W3C Web Application Manifest, \"display member\"; Manifest Incubations, \"display_override\"",
+		Blocks:  everyApp,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
 				return nil, false
@@ -164,26 +163,10 @@ var manifestChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/value-ignored", Level: Warning, Area: "manifest", Title: "Every value of the manifest is used",
-		Why:  "A browser drops a value it cannot use without telling anybody, and the app looks or behaves otherwise than intended.",
-		Mend: "correct the value", Spec: "W3C Web Application Manifest, \"Processing the manifest\"",
-		run: func(f *facts) ([]Finding, bool) {
-			if !f.readable() {
-				return nil, false
-			}
-			var out []Finding
-			for _, p := range f.manifest.Problems {
-				if p.Level == manifest.Warning && p.Member != "scope" && p.Member != "start_url" {
-					out = append(out, Finding{File: p.File, Line: p.Line, Column: p.Column, Message: p.Message, Mend: p.Mend})
-				}
-			}
-			return out, true
-		},
-	},
-	{
 		ID: "manifest/other-app-preferred", Level: Warning, Area: "manifest", Title: "The web app is not set back behind another",
-		Why:  "prefer_related_applications tells browsers to offer another app in place of this one; some then make no offer at all.",
-		Mend: "remove prefer_related_applications", Spec: "W3C Web Application Manifest, \"prefer_related_applications member\"",
+		Example: `"prefer_related_applications": true`,
+		Why:     "prefer_related_applications tells browsers to offer another app in place of this one; some then make no offer at all.",
+		Mend:    "remove prefer_related_applications", Spec: "W3C Web Application Manifest, \"prefer_related_applications member\"",
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
 				return nil, false

@@ -35,7 +35,7 @@ func TestVerdictsAsRecorded(t *testing.T) {
 		require.NoError(t, os.CopyFS(filepath.Join(dir, folder), os.DirFS(filepath.Join(all, folder))))
 		s, err := site.Open(dir, "/")
 		require.NoError(t, err)
-		r, err := Run(context.Background(), site.NewServer(s, site.Rules{}), &rehearsal.Report{}, []string{"chromium-desktop"})
+		r, err := Run(context.Background(), site.NewServer(s, site.Rules{}), &rehearsal.Report{}, Options{Platforms: []string{"chromium-desktop"}})
 		require.NoError(t, err, c.Name)
 		require.NoError(t, s.Close())
 		require.Len(t, r.Platforms, 1)

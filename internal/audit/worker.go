@@ -11,6 +11,7 @@ import (
 var workerChecks = []Check{
 	{
 		ID: "worker/none", Level: Warning, Area: "worker", Title: "A service worker is registered",
+		Example: `a site without navigator.serviceWorker.register`, Safe: true,
 		Why:  "Without a service worker nothing of the site works when there is no network.",
 		Mend: "run tachyform fit", Spec: "Service Workers, \"register\"",
 		run: func(f *facts) ([]Finding, bool) {
@@ -27,8 +28,9 @@ var workerChecks = []Check{
 	},
 	{
 		ID: "worker/not-installed", Level: Blocker, Area: "worker", Title: "The service worker installs",
-		Why:  "A worker that does not install does nothing; visitors keep the old one, or have none.",
-		Mend: "correct what failed", Spec: "Service Workers, \"Install\"",
+		Example: `caches.addAll(["/", "/gone.css"]) while installing`,
+		Why:     "A worker that does not install does nothing; visitors keep the old one, or have none.",
+		Mend:    "correct what failed", Spec: "Service Workers, \"Install\"",
 		run: func(f *facts) ([]Finding, bool) {
 			w := f.rehearsal.Worker
 			if w.State == "none" {
@@ -42,8 +44,9 @@ var workerChecks = []Check{
 	},
 	{
 		ID: "worker/start-url-out-of-scope", Level: Warning, Area: "worker", Title: "The worker's scope contains the start URL",
-		Why:  "The app opens on a page that the worker does not answer for: without a network it shows an error.",
-		Mend: "register the worker with a scope that begins the start URL", Spec: "Service Workers, \"Match Service Worker Registration\"",
+		Example: `register("/app/sw.js") and "start_url": "/"`,
+		Why:     "The app opens on a page that the worker does not answer for: without a network it shows an error.",
+		Mend:    "register the worker with a scope that begins the start URL", Spec: "Service Workers, \"Match Service Worker Registration\"",
 		run: func(f *facts) ([]Finding, bool) {
 			w := f.rehearsal.Worker
 			if w.State == "none" || w.State == "failed" || !f.readable() {
@@ -54,24 +57,6 @@ var workerChecks = []Check{
 				return nil, true
 			}
 			return []Finding{f.at("start_url", fmt.Sprintf("%s is outside the worker's scope %s", start, w.Scope), "")}, true
-		},
-	},
-	{
-		ID: "worker/mistake", Level: Warning, Area: "worker", Title: "The worker runs without mistakes",
-		Why:  "What throws or fails inside the worker is not answered, or not stored.",
-		Mend: "correct the line", Spec: "Service Workers; Fetch",
-		run: func(f *facts) ([]Finding, bool) {
-			if f.rehearsal.Worker.State == "none" {
-				return nil, false
-			}
-			var out []Finding
-			for _, r := range f.rehearsal.Findings {
-				switch r.Kind {
-				case "exception", "late", "body-used", "limit":
-					out = append(out, Finding{File: strings.TrimPrefix(r.File, f.site.Base), Line: r.Line, Column: r.Column, URL: r.URL, Message: r.Message, Mend: r.Mend})
-				}
-			}
-			return out, true
 		},
 	},
 }
@@ -130,8 +115,9 @@ func offline(f *facts, outcome rehearsal.Outcome, start bool) []Finding {
 var offlineChecks = []Check{
 	{
 		ID: "offline/start-page", Level: Warning, Area: "offline", Title: "The start page works without a network",
-		Why:  "It is what opens when a visitor taps the icon on a train.",
-		Mend: "run tachyform fit, or let the worker store the start page and what it needs", Spec: "rehearsed",
+		Example: `the start page is not in the store`,
+		Why:     "It is what opens when a visitor taps the icon on a train.",
+		Mend:    "run tachyform fit, or let the worker store the start page and what it needs", Spec: "rehearsed",
 		run: func(f *facts) ([]Finding, bool) {
 			found := offline(f, rehearsal.Lost, true)
 			found = append(found, offline(f, rehearsal.StandIn, true)...)
@@ -140,20 +126,23 @@ var offlineChecks = []Check{
 	},
 	{
 		ID: "offline/page-lost", Level: Warning, Area: "offline", Title: "No page ends in the browser's error page",
-		Why:  "The visitor sees the browser's own error page and believes that the site is broken.",
-		Mend: "show an offline page for pages that are not stored", Spec: "rehearsed",
+		Example: `fetch(e.request) without .catch()`,
+		Why:     "The visitor sees the browser's own error page and believes that the site is broken.",
+		Mend:    "show an offline page for pages that are not stored", Spec: "rehearsed",
 		run: func(f *facts) ([]Finding, bool) { return offline(f, rehearsal.Lost, false), true },
 	},
 	{
 		ID: "offline/page-partial", Level: Warning, Area: "offline", Title: "Stored pages are whole",
-		Why:  "The page comes without its styles, pictures or scripts.",
-		Mend: "store what the page needs together with it", Spec: "rehearsed",
+		Example: `the page is stored, and its style sheet is not`,
+		Why:     "The page comes without its styles, pictures or scripts.",
+		Mend:    "store what the page needs together with it", Spec: "rehearsed",
 		run: func(f *facts) ([]Finding, bool) { return offline(f, rehearsal.Partial, false), true },
 	},
 	{
 		ID: "offline/page-stand-in", Level: Advice, Area: "offline", Title: "Pages are there without a network",
-		Why:  "The visitor sees the offline page instead of this one. That is right for pages that need the network.",
-		Mend: "stow the page, if it is of use without a network", Spec: "rehearsed",
+		Example: `/fares/ shows /offline.html`,
+		Why:     "The visitor sees the offline page instead of this one. That is right for pages that need the network.",
+		Mend:    "stow the page, if it is of use without a network", Spec: "rehearsed",
 		run: func(f *facts) ([]Finding, bool) { return offline(f, rehearsal.StandIn, false), true },
 	},
 }

@@ -1,60 +1,136 @@
 package cli
 
 import (
+	"encoding/json"
 	"fmt"
+	"os"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/config"
 	"tachyform/internal/present"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/stage"
+	"tachyform/internal/survey"
 )
 
+// manyPages is from how many pages on a site is audited without a network only, and not in the other states.
+const manyPages = 2000
+
+// auditing is what is asked of an audit.
+type auditing struct {
+	base, failOn, baseline string
+	only, skip             []string
+}
+
 func (a *app) auditCommand() *cobra.Command {
-	var base, failOn string
+	var o auditing
 	cmd := &cobra.Command{
 		Use:   "audit [SITE]",
 		Short: "Check whether a site can be installed and works offline, and say why not",
 		Long: `Audit checks what makes a site installable or not, rehearses every page without a network, and gives a verdict for
 each platform. Every finding says why it matters, where it is and what to do. The exit status is 1 when something
-at or above --fail-on was found, which makes it a gate for CI.`,
-		Example: "  tachyform audit dist\n  tachyform audit dist --fail-on warning\n  tachyform audit dist --format json --output audit.json",
+at or above --fail-on was found, which makes it a gate for CI.
+
+With --baseline, an earlier report in JSON, only what is new counts. Checks are left out, with the reason, by [[audit.skip]]
+of the configuration, and have another level by [audit.levels].
+
+Formats: text, json, markdown for a pull request, junit and sarif for CI and editors, html for one page without anything else.`,
+		Example: "  tachyform audit dist\n  tachyform audit dist --fail-on warning\n  tachyform audit dist --format json --output audit.json\n  tachyform audit dist --format html --output audit.html\n  tachyform audit dist --only manifest,icons",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			c, s, err := a.open(args, base)
+			a.formats = []string{"markdown", "junit", "sarif", "html"}
+			c, s, err := a.open(args, o.base)
 			if err != nil {
 				return err
 			}
 			defer s.Close()
 			if !cmd.Flags().Changed("fail-on") && c.Audit.FailOn != "" {
-				failOn = c.Audit.FailOn
+				o.failOn = c.Audit.FailOn
 			}
-			switch failOn {
-			case "blocker", "warning", "advice", "never":
-			default:
-				return usage(fmt.Errorf("--fail-on %s: it is one of blocker, warning, advice, never", failOn))
+			opts, earlier, err := o.options(c)
+			if err != nil {
+				return usage(err)
+			}
+			if opts.Inventory, err = survey.Take(cmd.Context(), s, survey.Options{}); err != nil {
+				return broken(err)
+			}
+			networks := []stage.Network{stage.Offline, stage.Slow, stage.Failing}
+			if len(opts.Inventory.Pages) > manyPages {
+				networks = networks[:1]
 			}
 			step, end := a.progress("Rehearsing")
-			r, server, err := rehearse(cmd.Context(), c, s, rehearsing{Options: rehearsal.Options{Progress: step}, stories: []string{"none"}})
+			r, server, err := rehearse(cmd.Context(), c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: opts.Inventory.Data}, stories: []string{"none"}})
 			end()
 			if err != nil {
 				return err
 			}
-			report, err := audit.Run(cmd.Context(), server, r, c.Audit.Platforms)
+			report, err := audit.Run(cmd.Context(), server, r, opts)
 			if err != nil {
 				return broken(err)
 			}
-			if err := a.emit(func(st *present.Style) error { return st.Audit(report) }, report); err != nil {
+			if earlier != nil {
+				report.Against(earlier)
+			}
+			if err := a.emit(func(st *present.Style) error { return st.AuditAs(a.format, report) }, report); err != nil {
 				return err
 			}
-			if worst := report.Worst(); failOn != "never" && worst != "" && worst.AtLeast(audit.Level(failOn)) {
+			if worst := report.Worst(); o.failOn != "never" && worst != "" && worst.AtLeast(audit.Level(o.failOn)) {
 				return &exit{code: ExitFound}
 			}
 			return nil
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
-	f.StringVar(&failOn, "fail-on", "blocker", "lowest `level` that makes the exit status 1: blocker, warning, advice, or never")
+	f.StringVar(&o.base, "base", "", "URL `path` the site is served from (default /)")
+	f.StringVar(&o.failOn, "fail-on", "blocker", "lowest `level` that makes the exit status 1: blocker, warning, advice, or never")
+	f.StringVar(&o.baseline, "baseline", "", "an earlier report (--format json); only what is new makes the exit status 1")
+	f.StringSliceVar(&o.only, "only", nil, "`checks` or areas to look at; all others are left out")
+	f.StringSliceVar(&o.skip, "skip", nil, "`checks` or areas to leave out")
 	return cmd
+}
+
+// options reads what is configured and asked for.
+func (o auditing) options(c *config.Config) (opts audit.Options, earlier *audit.Report, err error) {
+	switch o.failOn {
+	case "blocker", "warning", "advice", "never":
+	default:
+		return opts, nil, fmt.Errorf("--fail-on %s: it is one of blocker, warning, advice, never", o.failOn)
+	}
+	opts = audit.Options{Platforms: c.Audit.Platforms, Only: o.only, Skip: map[string]string{}, Levels: map[string]audit.Level{}}
+	if opts.Ceiling, err = c.Ceiling(); err != nil {
+		return opts, nil, err
+	}
+	names := append(append([]string{}, o.only...), o.skip...)
+	for _, k := range c.Audit.Skip {
+		opts.Skip[k.Check] = k.Reason
+		names = append(names, k.Check)
+	}
+	for _, k := range o.skip {
+		opts.Skip[k] = "left out on the command line"
+	}
+	for id, l := range c.Audit.Levels {
+		opts.Levels[id] = audit.Level(l)
+		names = append(names, id)
+	}
+	if unknown := audit.Unknown(names); len(unknown) > 0 {
+		return opts, nil, fmt.Errorf("no check or area is called %s; tachyform explain lists all", strings.Join(unknown, ", "))
+	}
+	if o.baseline == "" {
+		return opts, nil, nil
+	}
+	data, err := os.ReadFile(o.baseline)
+	if err != nil {
+		return opts, nil, fmt.Errorf("--baseline: %w", err)
+	}
+	earlier = &audit.Report{}
+	if err := json.Unmarshal(data, earlier); err != nil {
+		return opts, nil, fmt.Errorf("--baseline %s: %w", o.baseline, err)
+	}
+	if earlier.Format != audit.Format {
+		return opts, nil, fmt.Errorf("--baseline %s: its format is %q, and not %q", o.baseline, earlier.Format, audit.Format)
+	}
+	return opts, earlier, nil
 }

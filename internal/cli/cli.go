@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -52,6 +53,7 @@ func broken(err error) error { return &exit{ExitBroken, err} }
 
 // app is what all commands share.
 type app struct {
+	formats  []string // of the command, beside text and json
 	out, err io.Writer
 	config   string
 	format   string
@@ -127,8 +129,9 @@ func siteArg(args []string, c *config.Config) (string, error) {
 }
 
 func (a *app) checkFormat() error {
-	if a.format != "text" && a.format != "json" {
-		return usage(fmt.Errorf("--format %s: it is text or json", a.format))
+	known := append([]string{"text", "json"}, a.formats...)
+	if !slices.Contains(known, a.format) {
+		return usage(fmt.Errorf("--format %s: it is %s or %s", a.format, strings.Join(known[:len(known)-1], ", "), known[len(known)-1]))
 	}
 	return nil
 }

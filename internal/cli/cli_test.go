@@ -97,7 +97,7 @@ func TestWrongUsage(t *testing.T) {
 		{[]string{"manifest", "http://127.0.0.1:1/"}, "does not answer: dial tcp"},
 		{[]string{"manifest", "file.html", "--write"}, "needs the folder of the site"},
 		{[]string{"icons", "dist/mark.svg"}, "--out DIR says where"},
-		{[]string{"explain", "unusable"}, "do you mean icons/unusable?"},
+		{[]string{"explain", "unusable"}, "icons/unusable?"},
 		{[]string{"icons", "file.html", "--out", "x"}, "not an SVG, PNG"},
 	} {
 		code, out, errs := program(t, c.args...)

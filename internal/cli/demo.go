@@ -70,7 +70,7 @@ it and audits it. A folder that is not an earlier demo is never touched.`,
 			if err := say(func() error { st.Rule(); return st.Rehearsal(r) }); err != nil {
 				return err
 			}
-			report, err := audit.Run(cmd.Context(), server, r, nil)
+			report, err := audit.Run(cmd.Context(), server, r, audit.Options{})
 			if err != nil {
 				return broken(err)
 			}

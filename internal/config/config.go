@@ -114,6 +114,15 @@ const (
 type Audit struct {
 	Platforms []string `toml:"platforms"`
 	FailOn    string   `toml:"fail_on"`
+
+	Skip   []AuditSkip       `toml:"skip"`
+	Levels map[string]string `toml:"levels"` // by id of a check: blocker, warning or advice
+}
+
+// AuditSkip leaves a check, or an area of checks, out of the audit.
+type AuditSkip struct {
+	Check  string `toml:"check"`
+	Reason string `toml:"reason"`
 }
 
 // ServerAll is what a plain folder cannot say about its server.
@@ -299,6 +308,14 @@ func (c *Config) check(data []byte) []error {
 	oneOf("takeover", c.Update.Takeover, "next-visit", "when-asked", "at-once")
 	oneOf("effort", c.Icons.Effort, "quick", "usual", "small")
 	oneOf("conflicts", c.Pages.Conflicts, KeepTheirs, Outrank)
+	for _, k := range c.Audit.Skip {
+		if k.Check == "" || strings.TrimSpace(k.Reason) == "" {
+			add("check", k.Check, "[[audit.skip]] needs check and reason, so that the next reader knows why")
+		}
+	}
+	for id, l := range c.Audit.Levels {
+		oneOf(id, l, "blocker", "warning", "advice")
+	}
 	oneOf("fail_on", c.Audit.FailOn, "blocker", "warning", "advice", "never")
 	color("theme_color", c.App.ThemeColor)
 	color("background_color", c.App.BackgroundColor)

@@ -12,6 +12,7 @@ import (
 	"tachyform/internal/manifest"
 	"tachyform/internal/markup"
 	"tachyform/internal/pagehead"
+	"tachyform/internal/palette"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
 )
@@ -189,29 +190,9 @@ func (i *inferrer) shortcuts() []manifest.Shortcut {
 // colors takes theme and background colour from what the start page shows.
 func (i *inferrer) colors(a *app, m manifest.Processed) {
 	p, c := i.inv.Start, i.cfg.App
-	i.styles = i.startStyles()
-	body, props := markup.StyleColors(i.styles)
-	if own, _ := markup.StyleColors([]byte("body{" + p.HTMLStyle + ";" + p.BodyStyle + "}")); own != "" {
-		body = own
-	}
-	color := func(v string) string {
-		for range 4 {
-			name, ok := strings.CutPrefix(strings.TrimSpace(v), "var(")
-			if !ok {
-				break
-			}
-			name, fallback, _ := strings.Cut(strings.TrimSuffix(name, ")"), ",")
-			if v = props[strings.TrimSpace(name)]; v == "" {
-				v = fallback
-			}
-		}
-		for _, f := range append([]string{v}, strings.Fields(v)...) {
-			if col, ok := manifest.ParseColor(f); ok && col.A == 255 {
-				return col.Hex()
-			}
-		}
-		return ""
-	}
+	i.styles = palette.Styles(i.inv)
+	body, props := palette.Declared(p, i.styles)
+	color := func(v string) string { return palette.Resolve(v, props) }
 	background := color(body)
 	themes := [][2]string{{c.ThemeColor, i.configured()}, {m.ThemeColor, "the existing manifest"}}
 	for _, t := range p.ThemeColors {
@@ -239,27 +220,6 @@ func (i *inferrer) colors(a *app, m manifest.Processed) {
 		[2]string{background, "the background of the start page"}); a.background == "" {
 		a.background = i.take("background_color", "#ffffff", "the start page sets no background")
 	}
-}
-
-// startStyles joins the styles of the start page, in order.
-func (i *inferrer) startStyles() []byte {
-	var out []byte
-	for _, ref := range i.inv.Start.Refs {
-		if ref.Use != markup.UseStyle || len(out) > 1<<20 {
-			continue
-		}
-		if u, ok := survey.Resolve(i.inv.StartFile.URL, ref.URL); ok {
-			if f := i.inv.FileOf(u); f != nil {
-				if data, err := i.inv.Site.Read(f.Path); err == nil {
-					out = append(append(out, data...), '\n')
-				}
-			}
-		}
-	}
-	for _, s := range i.inv.Start.Styles {
-		out = append(append(out, s.Source...), '\n')
-	}
-	return out
 }
 
 // logoName matches names of files that are likely to be the mark of a site, best first.

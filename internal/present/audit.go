@@ -17,9 +17,10 @@ func (s *Style) Audit(r *audit.Report) error {
 			s.printf("  %s %s %s\n", s.bad.Render("does not "), pad(p.Name, 26), s.bad.Render(strings.Join(p.Blockers, ", ")))
 		}
 	}
-	tally := map[rehearsal.Outcome]int{}
+	tally, offline := map[rehearsal.Outcome]int{}, 0
 	for _, p := range r.Rehearsal.Pages {
 		if p.Network == "offline" {
+			offline++
 			tally[p.Outcome]++
 		}
 	}
@@ -29,7 +30,10 @@ func (s *Style) Audit(r *audit.Report) error {
 			sums = append(sums, s.outcome(o).Render(itoa(tally[o])+" "+string(o)))
 		}
 	}
-	s.printf("  %s %s\n", pad("offline", 9), count(len(r.Rehearsal.Pages), "page")+": "+strings.Join(sums, ", "))
+	s.printf("  %s %s\n", pad("offline", 9), count(offline, "page")+": "+strings.Join(sums, ", "))
+	if b := r.Baseline; b != nil {
+		s.printf("  %s %d new, %d gone, %d as before\n", pad("baseline", 9), len(b.New), len(b.Gone), len(b.Unchanged))
+	}
 	passed, failed, other := 0, 0, 0
 	for _, level := range []audit.Level{audit.Blocker, audit.Warning, audit.Advice} {
 		for _, c := range r.Checks {
@@ -49,6 +53,11 @@ func (s *Style) Audit(r *audit.Report) error {
 		}
 	}
 	s.printf("\n  %s\n", s.faint.Render(count(passed, "check")+" passed, "+itoa(failed)+" failed, "+itoa(other)+" did not apply"))
+	for _, c := range r.Checks {
+		if c.Skipped != "" {
+			s.printf("  %s\n", s.faint.Render("left out: "+c.ID+" ("+c.Skipped+")"))
+		}
+	}
 	return s.err
 }
 

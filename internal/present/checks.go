@@ -15,21 +15,23 @@ type CheckList struct {
 
 // CheckInfo is one check.
 type CheckInfo struct {
-	ID     string   `json:"id"`
-	Level  string   `json:"level"`
-	Area   string   `json:"area"`
-	Title  string   `json:"title"`
-	Why    string   `json:"why"`
-	Mend   string   `json:"mend"`
-	Spec   string   `json:"spec"`
-	Blocks []string `json:"blocks"` // platforms on which a site that fails cannot be installed
+	ID      string   `json:"id"`
+	Level   string   `json:"level"`
+	Area    string   `json:"area"`
+	Title   string   `json:"title"`
+	Why     string   `json:"why"`
+	Mend    string   `json:"mend"`
+	Spec    string   `json:"spec"`
+	Example string   `json:"example"`
+	Matters []string `json:"matters"` // platforms whose visitors notice, empty for all
+	Blocks  []string `json:"blocks"`  // platforms on which a site that fails cannot be installed
 }
 
 // ChecksOf turns checks into what is shown of them.
 func ChecksOf(checks []audit.Check) *CheckList {
 	l := &CheckList{Format: "tachyform.checks/1", Checks: []CheckInfo{}}
 	for _, c := range checks {
-		l.Checks = append(l.Checks, CheckInfo{c.ID, string(c.Level), c.Area, c.Title, c.Why, c.Mend, c.Spec, append([]string{}, c.Blocks...)})
+		l.Checks = append(l.Checks, CheckInfo{c.ID, string(c.Level), c.Area, c.Title, c.Why, c.Mend, c.Spec, c.Example, append([]string{}, c.Matters...), append([]string{}, c.Blocks...)})
 	}
 	return l
 }
@@ -51,6 +53,12 @@ func (s *Style) Checks(l *CheckList, full bool) error {
 		s.printf("%s  %s\n\n", s.title.Render(c.ID), level.Render(c.Level))
 		s.row("passes when", wrap(lowerFirst(c.Title), 96, 18))
 		s.row("why", wrap(c.Why, 96, 18))
+		if c.Example != "" {
+			s.row("finds such as", wrap(c.Example, 96, 18))
+		}
+		if len(c.Matters) > 0 {
+			s.row("matters on", strings.Join(c.Matters, ", "))
+		}
 		if c.Mend != "" {
 			s.row("mend", wrap(c.Mend, 96, 18))
 		}
@@ -85,6 +93,7 @@ func ChecksMarkdown(l *CheckList) string {
 		if len(c.Blocks) > 0 {
 			fmt.Fprintf(&b, " Decides about installing on: %s.", strings.Join(c.Blocks, ", "))
 		}
+		fmt.Fprintf(&b, "\n\nFinds such as: %s", code(c.Example))
 		if c.Mend != "" {
 			fmt.Fprintf(&b, "\n\nMend: %s.", c.Mend)
 		}
@@ -94,4 +103,12 @@ func ChecksMarkdown(l *CheckList) string {
 		b.WriteString("\n")
 	}
 	return b.String()
+}
+
+// code writes an example as code.
+func code(text string) string {
+	if strings.Contains(text, "`") {
+		return "`` " + text + " ``"
+	}
+	return "`" + text + "`"
 }

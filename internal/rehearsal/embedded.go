@@ -29,21 +29,29 @@ func (e *Embedded) Close() { e.b.Close() }
 // Name is "embedded".
 func (e *Embedded) Name() string { return "embedded" }
 
+// current gives the tab in use, and opens one when all were closed.
+func (e *Embedded) current() *stage.Tab {
+	if len(e.tabs) == 0 {
+		e.tabs, e.tab = []*stage.Tab{e.b.NewTab()}, 0
+	}
+	return e.tabs[e.tab]
+}
+
 // Open navigates the visitor's tab.
-func (e *Embedded) Open(url string) (*stage.Load, error) { return e.tabs[e.tab].Open(url) }
+func (e *Embedded) Open(url string) (*stage.Load, error) { return e.current().Open(url) }
 
 // Fetch fetches by a script of the open page.
-func (e *Embedded) Fetch(url string) (*stage.Answer, error) { return e.tabs[e.tab].Fetch(url) }
+func (e *Embedded) Fetch(url string) (*stage.Answer, error) { return e.current().Fetch(url) }
 
 // Send sends something by a script of the open page.
-func (e *Embedded) Send(m stage.Message) (*stage.Answer, error) { return e.tabs[e.tab].Send(m) }
+func (e *Embedded) Send(m stage.Message) (*stage.Answer, error) { return e.current().Send(m) }
 
 // ErrUncontrolled says that no worker is there to take a message.
 var ErrUncontrolled = errors.New("no worker controls the open page, or waits")
 
 // Post gives a message to the worker that controls the open page, or to the one that waits to take over.
 func (e *Embedded) Post(message string, waiting bool) error {
-	if !e.tabs[e.tab].Post(message, waiting) {
+	if !e.current().Post(message, waiting) {
 		return ErrUncontrolled
 	}
 	return nil

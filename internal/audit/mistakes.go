@@ -1,0 +1,332 @@
+package audit
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"slices"
+	"strings"
+
+	"tachyform/internal/rehearsal"
+	"tachyform/internal/survey"
+)
+
+// mistake is a kind of thing that a rehearsal notices about a worker.
+type mistake struct {
+	id, area string
+	kinds    []string // of the rehearsal's findings
+	level    Level
+	title    string
+	why      string
+	mend     string
+	spec     string
+	example  string
+}
+
+var mistakes = []mistake{
+	{"worker/not-registered", "worker", []string{"register"}, Warning, "The worker can be registered", "Nothing works without a network, and nobody is told: the promise of register() is mostly not looked at.", "correct the script's address, its type or its scope", "Service Workers, \"Register\"", `register("/js/sw.js", {scope: "/"}) without Service-Worker-Allowed`},
+	{"worker/throws", "worker", []string{"exception"}, Warning, "The worker throws no exception", "What throws inside the worker is not answered, or not stored.", "catch the exception, or correct what causes it", "Service Workers, \"Handle Fetch\"", `addEventListener("fetch", () => { oops(); })`},
+	{"worker/rejects", "worker", []string{"rejection"}, Warning, "No promise of the worker is rejected unseen", "Something that was to be stored or cleaned up was not, and nobody is told.", "catch the rejection, or correct what causes it", "Service Workers, \"ExtendableEvent\"", `event.waitUntil(caches.open("x").then((c) => c.add("/gone")))`},
+	{"worker/too-late", "worker", []string{"late"}, Warning, "Answers and listeners come in time", "An answer that is given after the event was dispatched is not taken: the browser goes on as if there were no worker.", "call it before the first await", "Service Workers, \"respondWith\", \"waitUntil\"", `setTimeout(() => event.respondWith(answer))`},
+	{"worker/body-used-twice", "worker", []string{"body-used"}, Warning, "No body is read twice", "The second read throws, and the visitor gets an error, or nothing is stored.", "clone() the response before its body is used", "Fetch Standard, \"Body mixin\"", `await response.text(); cache.put(request, response.clone())`},
+	{"worker/never-ends", "worker", []string{"limit"}, Warning, "The worker comes to an end", "Browsers end a worker that does not come back; what it was about to answer is lost.", "find what never ends", "Service Workers, \"Terminate Service Worker\"", `for (;;) {}`},
+	{"worker/redirected-navigation", "worker", []string{"redirected"}, Warning, "Navigations get no redirected answer", "Browsers refuse it, and show their own error page, mostly first without a network.", "store the address that the redirect leads to, or answer with new Response(r.body, r)", "Fetch Standard, \"HTTP fetch\"", `event.respondWith(fetch("/old"))`},
+	{"worker/deletes-own-store", "worker", []string{"own-store"}, Warning, "The worker keeps what it stored", "What was downloaded while installing is thrown away while activating; nothing is there without a network.", "keep the names that install uses out of what activate deletes", "Service Workers, \"Activate\"", `for (const n of await caches.keys()) await caches.delete(n)`},
+	{"worker/stores-errors", "worker", []string{"stored-error"}, Warning, "Only good answers are stored", "A visitor who came while the server failed keeps its error page, also when the server is well again.", "look at response.ok before put()", "Service Workers, \"Cache.put\"", `cache.put(request, await fetch(request))`},
+	{"worker/complains", "worker", []string{"console"}, Advice, "The worker writes no errors to the console", "It expects something that is not so.", "look at what it says", "Console Standard", `console.error("no list")`},
+	{"offline/stand-in-incomplete", "offline", []string{"stand-in"}, Warning, "The offline page has all it needs", "The page that is shown instead comes without its styles or pictures.", "store what it needs together with it", "rehearsed", "offline.html is stored, and its style sheet is not"},
+	{"weight/opaque-stored", "weight", []string{"stored-opaque"}, Warning, "No opaque answers fill the disk", "Errors among them cannot be told from successes, and browsers count megabytes for each.", "request them with CORS, or bound how many are kept", "Storage Standard; Fetch Standard, \"opaque filtered response\"", `cache.put(url, await fetch(url, {mode: "no-cors"}))`},
+	{"privacy/private-stored", "privacy", []string{"stored-private"}, Warning, "Answers for one person are not stored for everybody", "The next person at the same device sees them, signed in or not.", "leave such requests to the network, or empty the store at sign-out", "RFC 9111, section 5.2.2.7", `cache.put("/api/me", response)`},
+}
+
+// mistakeChecks makes a check of every kind of mistake.
+func mistakeChecks() []Check {
+	var out []Check
+	for _, m := range mistakes {
+		out = append(out, Check{ID: m.id, Level: m.level, Area: m.area, Title: m.title, Why: m.why, Mend: m.mend, Spec: m.spec, Example: m.example,
+			run: func(f *facts) ([]Finding, bool) {
+				var found []Finding
+				for _, r := range f.rehearsal.Findings {
+					if slices.Contains(m.kinds, r.Kind) {
+						found = append(found, Finding{File: strings.TrimPrefix(r.File, f.site.Base), Line: r.Line, Column: r.Column, URL: r.URL, Message: r.Message, Mend: r.Mend})
+					}
+				}
+				return found, f.rehearsal.Worker.State != "none"
+			}})
+	}
+	return out
+}
+
+// workers says whether a page registers a worker.
+func (f *facts) workers() bool { return f.rehearsal.Worker.State != "none" }
+
+// states gives what became of each page in one network state.
+func (f *facts) states(network string) map[string]rehearsal.PageResult {
+	out := map[string]rehearsal.PageResult{}
+	for _, p := range f.rehearsal.Pages {
+		if p.Network == network {
+			out[p.URL] = p
+		}
+	}
+	return out
+}
+
+// worse finds pages that are whole offline and not in another network state.
+func (f *facts) worse(network string) ([]Finding, bool) {
+	there, offline := f.states(network), f.states("offline")
+	var out []Finding
+	for _, p := range f.rehearsal.Pages {
+		q, ok := there[p.URL]
+		if p.Network != "offline" || !ok || offline[p.URL].Outcome != rehearsal.Whole || q.Outcome == rehearsal.Whole {
+			continue
+		}
+		out = append(out, Finding{URL: p.URL, Message: fmt.Sprintf("whole without a network, and %s when the network is %s: %s", q.Outcome, network, q.Why)})
+	}
+	return out, len(there) > 0 && f.workers()
+}
+
+// updateChecks are about what a returning visitor gets.
+var updateChecks = []Check{
+	{
+		ID: "offline/slow-network", Level: Advice, Area: "offline", Title: "A slow network is no worse than none", Why: "On a train the network is mostly there and does not answer: the visitor waits for a page that lies on the device.", Mend: "wait for the network only for a while, then take the stored copy", Spec: "rehearsed", Example: "network-first without a time limit",
+		run: func(f *facts) ([]Finding, bool) { return f.worse("slow") },
+	},
+	{
+		ID: "offline/failing-server", Level: Advice, Area: "offline", Title: "A failing server is no worse than none", Why: "The visitor sees the server's error page although a good copy lies on the device.", Mend: "look at response.ok, and take the stored copy when it is not", Spec: "rehearsed", Example: "fetch(e.request).catch(() => caches.match(e.request))",
+		run: func(f *facts) ([]Finding, bool) { return f.worse("failing") },
+	},
+	{
+		ID: "offline/data-lost", Level: Advice, Area: "offline", Title: "Data that scripts fetch is there without a network", Why: "The page is there, and shows no departures, no list, no map.", Mend: "stow the file, or answer it by a [[rule]] that keeps a copy", Spec: "rehearsed", Example: `fetch("/api/departures.json") with no stored copy`,
+		run: func(f *facts) ([]Finding, bool) {
+			var out []Finding
+			applies := false
+			for _, r := range f.rehearsal.Fetches {
+				if r.Network == "offline" {
+					path, _, _ := strings.Cut(r.URL, "?")
+					sum := sha256.Sum256(f.server.Answer("GET", path).Body)
+					switch applies = true; {
+					case r.Result == "rejected" || r.Status >= 400:
+						out = append(out, Finding{URL: r.URL, Message: r.URL + " is fetched by a script, and cannot be had"})
+					case f.inv.FileOf(path) != nil && r.SHA256 != hex.EncodeToString(sum[:]):
+						out = append(out, Finding{URL: r.URL, Message: r.URL + " is fetched by a script, and something else is given for it"})
+					}
+				}
+			}
+			return out, applies && f.workers()
+		},
+	},
+	{
+		ID: "worker/pages-out-of-scope", Level: Advice, Area: "worker", Title: "The worker's scope contains the site's pages", Why: "Pages outside the scope are never answered by the worker: without a network they show an error.", Mend: "register the worker from the root, or with a wider scope", Spec: "Service Workers, \"Match Service Worker Registration\"", Example: `register("/app/sw.js") on a site with pages outside of /app/`,
+		run: func(f *facts) ([]Finding, bool) {
+			w := f.rehearsal.Worker
+			if w.State == "none" || w.State == "failed" {
+				return nil, false
+			}
+			n, first := 0, ""
+			for _, p := range f.inv.Pages {
+				if !strings.HasPrefix(p.File.URL, w.Scope) {
+					if n++; n == 1 {
+						first = p.File.URL
+					}
+				}
+			}
+			if n == 0 {
+				return nil, true
+			}
+			return []Finding{{URL: first, Message: fmt.Sprintf("%d of %d pages are outside of the worker's scope %s", n, len(f.inv.Pages), w.Scope)}}, true
+		},
+	},
+	{
+		ID: "worker/pages-without", Level: Advice, Area: "worker", Title: "Every page registers the worker", Why: "A visitor who arrives deep in the site, from a search or a message, has no worker until he comes to a page that registers it.", Mend: "run tachyform fit", Spec: "Service Workers, \"register\"", Example: "only the start page registers the worker", Safe: true,
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.workers() || f.summary.WorkerPages == 0 {
+				return nil, false
+			}
+			if n := f.summary.Pages - f.summary.WorkerPages; n > 0 {
+				return []Finding{{URL: f.inv.StartFile.URL, Message: fmt.Sprintf("%d of %d pages register no worker", n, f.summary.Pages)}}, true
+			}
+			return nil, true
+		},
+	},
+	{
+		ID: "updates/several-workers", Level: Warning, Area: "updates", Title: "Pages register one worker for a scope", Why: "Each page replaces the worker of the other: visitors download everything again and again.", Mend: "register the same script everywhere", Spec: "Service Workers, \"Register\"", Example: `register("/sw.js") on one page and register("/sw2.js") on another`,
+		run: func(f *facts) ([]Finding, bool) {
+			by := map[string]survey.Registration{}
+			var out []Finding
+			for _, r := range f.inv.Registrations {
+				if r.URL == "" {
+					continue
+				}
+				scope := r.Scope
+				if scope == "" {
+					scope = r.URL[:strings.LastIndex(r.URL, "/")+1]
+				}
+				first, ok := by[scope]
+				if !ok {
+					by[scope] = r
+				} else if first.URL != r.URL {
+					out = append(out, Finding{File: r.File, Line: r.Line, Column: r.Column, URL: r.URL, Message: fmt.Sprintf("registers %s for %s, and %s registers %s", r.URL, scope, first.File, first.URL)})
+				}
+			}
+			return out, len(by) > 0
+		},
+	},
+	{
+		ID: "updates/digest-in-worker-name", Level: Warning, Area: "updates", Title: "The worker's name does not change with its content", Why: "Pages that are stored ask for the worker by its old name; when that is gone, visitors never get another.", Mend: "give the worker one name for ever", Spec: "Service Workers, \"Update\"", Example: `register("/sw.3f9c2a7b.js")`,
+		run: func(f *facts) ([]Finding, bool) {
+			var out []Finding
+			for _, r := range f.inv.Registrations {
+				if digestInName.MatchString(r.URL) {
+					out = append(out, Finding{File: r.File, Line: r.Line, Column: r.Column, URL: r.URL, Message: r.URL + " has a digest in its name"})
+				}
+			}
+			return out, len(f.inv.Registrations) > 0
+		},
+	},
+	{
+		ID: "updates/kept-too-long", Level: Warning, Area: "updates", Title: "What changes under the same address is not kept for long", Why: "Browsers do not ask again before the lifetime is over: visitors see yesterday's pages and styles, and a mix of two releases.", Mend: "write Cache-Control: no-cache for pages and for files without a digest in their name", Spec: "RFC 9111, section 5.2.2.1", Example: "Cache-Control: max-age=604800 on /app.css",
+		run: func(f *facts) ([]Finding, bool) {
+			applies := false
+			var out []Finding
+			for _, x := range f.site.Files {
+				switch x.Kind() {
+				case "page", "style", "script":
+				default:
+					continue
+				}
+				age := f.lifetime(x.URL)
+				if age < 0 {
+					continue
+				}
+				applies = true
+				if limit := 86400; age > limit && !digestInName.MatchString(x.URL) || x.IsPage() && age > 3600 {
+					out = append(out, Finding{File: x.Path, URL: x.URL, Message: fmt.Sprintf("%s may be kept for %d hours without asking", x.URL, age/3600)})
+				}
+			}
+			return out, applies
+		},
+	},
+}
+
+// weightChecks are about what a visit costs.
+var weightChecks = []Check{
+	{
+		ID: "weight/first-visit", Level: Warning, Area: "weight", Title: "The first visit is light", Why: "Everything is downloaded when a visitor comes for the first time, mostly on a phone, and paid for.", Mend: "stow less now and more later, or raise [stow] ceiling", Spec: "[stow] ceiling", Example: "an install that stores all photographs",
+		run: func(f *facts) ([]Finding, bool) {
+			total := f.stored()
+			if total > f.ceiling {
+				return []Finding{{URL: f.rehearsal.Worker.URL, Message: fmt.Sprintf("%.1f MB are stored while the worker installs; the ceiling is %.1f MB", float64(total)/(1<<20), float64(f.ceiling)/(1<<20))}}, true
+			}
+			return nil, len(f.rehearsal.Stores) > 0
+		},
+	},
+	{
+		ID: "weight/quota", Level: Warning, Area: "weight", Title: "What is stored stays small", Why: "Phones that are short of space throw away everything that a large site has stored.", Mend: "store less", Spec: "Storage Standard, \"Storage pressure\"", Example: "200 MB of films in a store",
+		run: func(f *facts) ([]Finding, bool) {
+			if total := f.stored(); total > 50<<20 {
+				return []Finding{{URL: f.rehearsal.Worker.URL, Message: fmt.Sprintf("%d MB are stored", total>>20)}}, true
+			}
+			return nil, len(f.rehearsal.Stores) > 0
+		},
+	},
+	{
+		ID: "weight/large-file-stored", Level: Advice, Area: "weight", Title: "No single large file is stored at once", Why: "One film or photograph makes the installation slow for everybody, also for those who never look at it.", Mend: "stow it later, when it is asked for", Spec: "measured", Example: "a film of 5 MB in addAll()",
+		run: func(f *facts) ([]Finding, bool) {
+			var out []Finding
+			for _, s := range f.rehearsal.Stores {
+				for _, u := range s.URLs {
+					if x := f.inv.FileOf(u); x != nil && x.Size > 1<<20 {
+						out = append(out, Finding{URL: u, File: x.Path, Message: fmt.Sprintf("%s has %.1f MB", x.Path, float64(x.Size)/(1<<20))})
+					}
+				}
+			}
+			return out, len(f.rehearsal.Stores) > 0
+		},
+	},
+	{
+		ID: "weight/unneeded-stored", Level: Advice, Area: "weight", Title: "Nothing is stored that visitors do not ask for", Why: "Source maps and the like are downloaded by every visitor and shown to none.", Mend: "leave them out of the list", Spec: "measured", Example: `addAll(["/app.js", "/app.js.map"])`,
+		run: func(f *facts) ([]Finding, bool) {
+			var out []Finding
+			for _, s := range f.rehearsal.Stores {
+				for _, u := range s.URLs {
+					if x := f.inv.FileOf(u); x != nil && slices.Contains(f.summary.Unneeded, x.Path) {
+						out = append(out, Finding{URL: u, File: x.Path, Message: x.Path + " is stored"})
+					}
+				}
+			}
+			return out, len(f.rehearsal.Stores) > 0
+		},
+	},
+	{
+		ID: "weight/start-page", Level: Advice, Area: "weight", Title: "The start page is light", Why: "A heavy start page is slow for everybody who comes for the first time.", Mend: "make its pictures and scripts smaller", Spec: "measured", Example: "a start page with 6 MB of photographs",
+		run: func(f *facts) ([]Finding, bool) {
+			if n := f.summary.StartWeight; n > 2<<20 {
+				return []Finding{{URL: f.inv.StartFile.URL, File: f.inv.StartFile.Path, Line: 1, Column: 1, Message: fmt.Sprintf("it and what it needs weigh %.1f MB", float64(n)/(1<<20))}}, true
+			}
+			return nil, f.inv.Start != nil
+		},
+	},
+}
+
+// stored is how many bytes the visits left in the stores.
+func (f *facts) stored() int64 {
+	var n int64
+	for _, s := range f.rehearsal.Stores {
+		n += s.Bytes
+	}
+	return n
+}
+
+// privacyChecks are about what should not be kept, and who else has a say.
+var privacyChecks = []Check{
+	{
+		ID: "privacy/personal-page-stored", Level: Warning, Area: "privacy", Title: "Pages for one person are not stored", Why: "The next person at the same device sees the page, signed in or not.", Mend: "keep such pages out of the store ([stow] never, [offline] except)", Spec: "Service Workers, \"Security considerations\"", Example: `addAll(["/account/"])`,
+		run: func(f *facts) ([]Finding, bool) {
+			var out []Finding
+			for _, p := range f.inv.Pages {
+				for _, s := range f.rehearsal.Stores {
+					if p.Personal != "" && slices.Contains(s.URLs, p.File.URL) {
+						out = append(out, Finding{File: p.File.Path, URL: p.File.URL, Message: fmt.Sprintf("it is in the store %q, and looks like a page for one person: %s", s.Name, p.Personal)})
+					}
+				}
+			}
+			return out, len(f.rehearsal.Stores) > 0
+		},
+	},
+	{
+		ID: "privacy/scope-too-wide", Level: Advice, Area: "privacy", Title: "The worker keeps to the site's own folder", Why: "The worker answers for other sites of the same origin, too, and can read and change what they send.", Mend: "register it with the site's folder as its scope", Spec: "Service Workers, \"Path restriction\"", Example: `{scope: "/"} for a site in /ferries/`,
+		run: func(f *facts) ([]Finding, bool) {
+			w := f.rehearsal.Worker
+			if w.State == "none" || w.State == "failed" {
+				return nil, false
+			}
+			if len(w.Scope) < len(f.site.Base) {
+				return []Finding{{URL: w.URL, Message: fmt.Sprintf("the worker answers for %s, and the site is in %s", w.Scope, f.site.Base)}}, true
+			}
+			return nil, true
+		},
+	},
+	{
+		ID: "privacy/foreign-code-in-worker", Level: Warning, Area: "privacy", Title: "The worker runs no code of other origins", Why: "Who can change that code sees everything that visitors send, and can answer in the site's name, as long as the worker lives.", Mend: "copy the code into the site", Spec: "Service Workers, \"importScripts\"", Example: `importScripts("https://cdn.example/lib.js")`,
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.workers() {
+				return nil, false
+			}
+			u, _, _ := strings.Cut(f.rehearsal.Worker.URL, "?")
+			file := f.inv.FileOf(u)
+			if file == nil {
+				return nil, false
+			}
+			src, err := f.site.Read(file.Path)
+			if err != nil {
+				return nil, false
+			}
+			var out []Finding
+			for _, m := range foreignImport.FindAllSubmatchIndex(src, 20) {
+				line, column := position(src, m[0])
+				out = append(out, Finding{File: file.Path, Line: line, Column: column, Message: "it imports " + string(src[m[2]:m[3]])})
+			}
+			return out, true
+		},
+	},
+}

@@ -1,0 +1,181 @@
+package present
+
+import (
+	"encoding/xml"
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/owenrumney/go-sarif/v2/sarif"
+
+	"tachyform/internal/audit"
+)
+
+// AuditAs writes an audit in one of its formats: text, markdown, junit, sarif or html.
+func (s *Style) AuditAs(format string, r *audit.Report) error {
+	switch format {
+	case "markdown":
+		s.printf("%s", auditMarkdown(r))
+		return s.err
+	case "junit":
+		return auditJUnit(s.w, r)
+	case "sarif":
+		return auditSARIF(s.w, r)
+	case "html":
+		return auditPage(s.w, r)
+	}
+	return s.Audit(r)
+}
+
+// cell makes text fit for a cell of a Markdown table, or for a line.
+var cell = strings.NewReplacer("|", "\\|", "\n", " ", "<", "&lt;", ">", "&gt;", "`", "'")
+
+func auditMarkdown(r *audit.Report) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "## Audit of %s\n\n| platform | | |\n|---|---|---|\n", cell.Replace(r.Site))
+	for _, p := range r.Platforms {
+		if p.Installable {
+			fmt.Fprintf(&b, "| %s | installs | %s |\n", p.Name, p.How)
+		} else {
+			fmt.Fprintf(&b, "| %s | **does not install** | %s |\n", p.Name, orElse(strings.Join(p.Blockers, ", "), p.How))
+		}
+	}
+	if c := r.Baseline; c != nil {
+		fmt.Fprintf(&b, "\nSince the baseline: %d new, %d gone, %d as before.\n", len(c.New), len(c.Gone), len(c.Unchanged))
+	}
+	for _, level := range []audit.Level{audit.Blocker, audit.Warning, audit.Advice} {
+		begun := false
+		for _, c := range r.Checks {
+			if c.State != "failed" || c.Level != level {
+				continue
+			}
+			if !begun {
+				fmt.Fprintf(&b, "\n### %s\n", level)
+				begun = true
+			}
+			fmt.Fprintf(&b, "\n**%s** %s\n\n", c.ID, cell.Replace(c.Why))
+			for i, g := range together(c.Findings) {
+				if i == 10 {
+					b.WriteString("- and more\n")
+					break
+				}
+				fmt.Fprintf(&b, "- `%s` %s. Mend: %s\n", cell.Replace(brief(g.where)), cell.Replace(g.Message), cell.Replace(g.Mend))
+			}
+		}
+	}
+	return b.String()
+}
+
+func orElse(s, other string) string {
+	if s == "" {
+		return other
+	}
+	return s
+}
+
+type junitSuites struct {
+	XMLName  xml.Name     `xml:"testsuites"`
+	Tests    int          `xml:"tests,attr"`
+	Failures int          `xml:"failures,attr"`
+	Suites   []junitSuite `xml:"testsuite"`
+}
+
+type junitSuite struct {
+	Name     string      `xml:"name,attr"`
+	Tests    int         `xml:"tests,attr"`
+	Failures int         `xml:"failures,attr"`
+	Skipped  int         `xml:"skipped,attr"`
+	Cases    []junitCase `xml:"testcase"`
+}
+
+type junitCase struct {
+	Name    string     `xml:"name,attr"`
+	Class   string     `xml:"classname,attr"`
+	Failure *junitText `xml:"failure,omitempty"`
+	Skipped *junitText `xml:"skipped,omitempty"`
+}
+
+type junitText struct {
+	Message string `xml:"message,attr,omitempty"`
+	Type    string `xml:"type,attr,omitempty"`
+	Text    string `xml:",chardata"`
+}
+
+// auditJUnit writes a suite for each area and a case for each check.
+func auditJUnit(w io.Writer, r *audit.Report) error {
+	all := junitSuites{}
+	for _, c := range r.Checks {
+		area, _, _ := strings.Cut(c.ID, "/")
+		if n := len(all.Suites); n == 0 || all.Suites[n-1].Name != area {
+			all.Suites = append(all.Suites, junitSuite{Name: area})
+		}
+		suite := &all.Suites[len(all.Suites)-1]
+		suite.Tests++
+		all.Tests++
+		k := junitCase{Name: c.ID, Class: "tachyform." + area}
+		switch c.State {
+		case "failed":
+			var text strings.Builder
+			for _, f := range c.Findings {
+				fmt.Fprintf(&text, "%s %s (mend: %s)\n", place(f), f.Message, f.Mend)
+			}
+			k.Failure = &junitText{Message: c.Why, Type: string(c.Level), Text: text.String()}
+			suite.Failures++
+			all.Failures++
+		case "not-applicable":
+			k.Skipped = &junitText{Message: orElse(c.Skipped, "does not apply")}
+			suite.Skipped++
+		}
+		suite.Cases = append(suite.Cases, k)
+	}
+	if _, err := io.WriteString(w, xml.Header); err != nil {
+		return err
+	}
+	e := xml.NewEncoder(w)
+	e.Indent("", "  ")
+	if err := e.Encode(all); err != nil {
+		return err
+	}
+	_, err := io.WriteString(w, "\n")
+	return err
+}
+
+// place writes where a finding is.
+func place(f audit.Finding) string {
+	p := f.File
+	if f.Line > 0 {
+		p += fmt.Sprintf(":%d:%d", f.Line, f.Column)
+	}
+	return orElse(p, f.URL)
+}
+
+// auditSARIF writes SARIF 2.1.0. Findings without a file are about the site's start.
+func auditSARIF(w io.Writer, r *audit.Report) error {
+	log, err := sarif.New(sarif.Version210)
+	if err != nil {
+		return err
+	}
+	run := sarif.NewRunWithInformationURI("tachyform", "https://skerry-line.example/tachyform")
+	levels := map[audit.Level]string{audit.Blocker: "error", audit.Warning: "warning", audit.Advice: "note"}
+	for _, c := range r.Checks {
+		rule := run.AddRule(c.ID).WithDescription(c.Title).WithFullDescription(sarif.NewMultiformatMessageString(c.Why))
+		rule.WithDefaultConfiguration(sarif.NewReportingConfiguration().WithLevel(levels[c.Level]))
+		if c.State != "failed" {
+			continue
+		}
+		for _, f := range c.Findings {
+			message := f.Message + ". Mend: " + f.Mend
+			if f.File == "" {
+				message = f.URL + ": " + message
+			}
+			result := run.CreateResultForRule(c.ID).WithLevel(levels[c.Level]).WithMessage(sarif.NewTextMessage(message))
+			at := sarif.NewPhysicalLocation().WithArtifactLocation(sarif.NewSimpleArtifactLocation(uriOf(orElse(f.File, "index.html"))))
+			if f.Line > 0 {
+				at.WithRegion(sarif.NewRegion().WithStartLine(f.Line).WithStartColumn(max(f.Column, 1)))
+			}
+			result.AddLocation(sarif.NewLocationWithPhysicalLocation(at))
+		}
+	}
+	log.AddRun(run)
+	return log.PrettyWrite(w)
+}

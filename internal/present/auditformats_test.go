@@ -1,0 +1,121 @@
+package present
+
+import (
+	"bytes"
+	"encoding/json"
+	"encoding/xml"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"golang.org/x/net/html"
+
+	"tachyform/internal/audit"
+	"tachyform/internal/rehearsal"
+)
+
+// hostile is a report whose every text tries to be markup.
+func hostile() *audit.Report {
+	const evil = "<script>alert(1)</script>|`\n]]>"
+	return &audit.Report{Format: audit.Format, Site: evil,
+		Platforms: []audit.Verdict{{ID: "chromium-desktop", Name: "Chromium, desktop", How: "offered", Blockers: []string{"manifest/name-missing"}}, {ID: "safari-macos", Name: "Safari", Installable: true, How: "by the menu"}},
+		Checks: []audit.Result{
+			{ID: "manifest/name-missing", Level: audit.Blocker, State: "failed", Title: "named", Why: "why " + evil, Findings: []audit.Finding{{File: "a b/m.json", Line: 3, Column: 5, Message: "no name " + evil, Mend: "add it", Source: evil}, {URL: "/x", Message: "nor here"}}},
+			{ID: "manifest/not-json", Level: audit.Blocker, State: "passed", Findings: []audit.Finding{}},
+			{ID: "icons/faint", Level: audit.Advice, State: "not-applicable", Skipped: "not ours", Findings: []audit.Finding{}}},
+		Rehearsal: &rehearsal.Report{Pages: []rehearsal.PageResult{{URL: "/" + evil, Network: "offline", Outcome: rehearsal.Whole}, {URL: "/" + evil, Network: "slow", Outcome: rehearsal.Lost}}},
+		App:       &audit.App{Name: evil, Theme: "red; } body { display: none", Icon: []byte("<svg onload=alert(1)>"), IconType: "image/svg+xml"}}
+}
+
+func as(t *testing.T, format string) string {
+	t.Helper()
+	var b bytes.Buffer
+	require.NoError(t, New(&b, false).AuditAs(format, hostile()))
+	return b.String()
+}
+
+func TestAuditAsPage(t *testing.T) {
+	page := as(t, "html")
+	doc, err := html.Parse(strings.NewReader(page))
+	require.NoError(t, err)
+	var walk func(*html.Node)
+	seen := map[string]int{}
+	walk = func(n *html.Node) {
+		if n.Type == html.ElementNode {
+			seen[n.Data]++
+			for _, a := range n.Attr {
+				if a.Key == "src" || a.Key == "href" {
+					assert.True(t, strings.HasPrefix(a.Val, "data:"), "nothing is asked for: %s", a.Val)
+				}
+				assert.False(t, strings.HasPrefix(a.Key, "on"), "no handler: %s", a.Key)
+			}
+		}
+		for c := n.FirstChild; c != nil; c = c.NextSibling {
+			walk(c)
+		}
+	}
+	walk(doc)
+	assert.Zero(t, seen["script"])
+	assert.Zero(t, seen["svg"])
+	assert.Equal(t, 1, seen["details"], "one for each failed check")
+	assert.NotContains(t, page, "display: none", "a colour that is none is not taken over")
+	for _, text := range []string{"does not install", "a b/m.json:3:5", "add it", "whole", "lost"} {
+		assert.Contains(t, page, text)
+	}
+}
+
+func TestAuditAsJUnit(t *testing.T) {
+	var s junitSuites
+	require.NoError(t, xml.Unmarshal([]byte(as(t, "junit")), &s))
+	assert.Equal(t, [2]int{3, 1}, [2]int{s.Tests, s.Failures})
+	require.Len(t, s.Suites, 2)
+	assert.Equal(t, "manifest", s.Suites[0].Name)
+	assert.Contains(t, s.Suites[0].Cases[0].Failure.Text, "a b/m.json:3:5 no name")
+	assert.Nil(t, s.Suites[0].Cases[1].Failure)
+	assert.Equal(t, "not ours", s.Suites[1].Cases[0].Skipped.Message)
+}
+
+func TestAuditAsSARIF(t *testing.T) {
+	var log struct {
+		Version string
+		Runs    []struct {
+			Tool    struct{ Driver struct{ Rules []struct{ ID string } } }
+			Results []struct {
+				RuleID    string
+				Level     string
+				Locations []struct {
+					PhysicalLocation struct {
+						ArtifactLocation struct{ URI string }
+						Region           struct{ StartLine, StartColumn int }
+					}
+				}
+			}
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(as(t, "sarif")), &log))
+	assert.Equal(t, "2.1.0", log.Version)
+	require.Len(t, log.Runs, 1)
+	assert.Len(t, log.Runs[0].Tool.Driver.Rules, 3)
+	require.Len(t, log.Runs[0].Results, 2)
+	first := log.Runs[0].Results[0]
+	assert.Equal(t, "error", first.Level)
+	assert.Equal(t, "a%20b/m.json", first.Locations[0].PhysicalLocation.ArtifactLocation.URI)
+	assert.Equal(t, 3, first.Locations[0].PhysicalLocation.Region.StartLine)
+}
+
+func TestAuditAsMarkdown(t *testing.T) {
+	text := as(t, "markdown")
+	assert.NotContains(t, text, "<script>")
+	assert.Contains(t, text, "**does not install** | manifest/name-missing")
+	assert.Contains(t, text, "`a b/m.json:3:5` no name")
+}
+
+func TestEveryCheckIsInTheReference(t *testing.T) {
+	doc, err := os.ReadFile("../../docs/checks.md")
+	require.NoError(t, err)
+	for _, c := range audit.Checks() {
+		assert.Contains(t, string(doc), "### "+c.ID+"\n")
+	}
+}

@@ -1,0 +1,100 @@
+package present
+
+import (
+	_ "embed"
+	"encoding/base64"
+	"html/template"
+	"io"
+	"net/url"
+	"strings"
+
+	"tachyform/internal/audit"
+	"tachyform/internal/manifest"
+)
+
+//go:embed audit.html
+var auditTemplate string
+
+var auditHTML = template.Must(template.New("audit").Funcs(template.FuncMap{
+	"place": place,
+	"picture": func(data []byte, kind string) template.URL { // only decoded pictures come here, and an SVG runs nothing as an image
+		return template.URL("data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(data)) //nolint:gosec // base64 of a known type
+	},
+	"color": func(v, other string) template.CSS {
+		c, ok := manifest.ParseColor(v)
+		if !ok {
+			return template.CSS(other) //nolint:gosec // ours
+		}
+		return template.CSS(c.Hex()) //nolint:gosec // six or eight hexadecimal digits
+	},
+	"ink": func(v, other string) template.CSS { // black or white, whichever can be read on a colour
+		c, ok := manifest.ParseColor(v)
+		if !ok {
+			c, _ = manifest.ParseColor(other)
+		}
+		if 299*int(c.R)+587*int(c.G)+114*int(c.B) > 140_000 {
+			return "#111"
+		}
+		return "#fff"
+	},
+	"kb":   func(n int64) int64 { return (n + 1023) / 1024 },
+	"join": strings.Join,
+}).Parse(auditTemplate))
+
+// uriOf writes a path as a relative URI reference.
+func uriOf(p string) string { return (&url.URL{Path: p}).EscapedPath() }
+
+// matrixRow is a page in every network state.
+type matrixRow struct {
+	URL   string
+	Cells []string
+}
+
+// maxRows is how many pages the report lists; the others are counted.
+const maxRows = 100
+
+// auditPage writes one self-contained page.
+func auditPage(w io.Writer, r *audit.Report) error {
+	data := struct {
+		*audit.Report
+		Failed   map[string][]audit.Result
+		Levels   []string
+		Networks []string
+		Rows     []matrixRow
+		More     int
+		Passed   int
+		Left     int
+		Stored   int64
+	}{Report: r, Failed: map[string][]audit.Result{}, Levels: []string{"blocker", "warning", "advice"}}
+	for _, c := range r.Checks {
+		switch c.State {
+		case "failed":
+			data.Failed[string(c.Level)] = append(data.Failed[string(c.Level)], c)
+		case "passed":
+			data.Passed++
+		default:
+			data.Left++
+		}
+	}
+	rows, order := map[string][]string{}, []string{}
+	for _, p := range r.Rehearsal.Pages {
+		if len(data.Networks) == 0 || data.Networks[len(data.Networks)-1] != p.Network {
+			data.Networks = append(data.Networks, p.Network)
+		}
+		if rows[p.URL] == nil {
+			order = append(order, p.URL)
+		}
+		rows[p.URL] = append(rows[p.URL], string(p.Outcome))
+	}
+	for i, u := range order {
+		if i == maxRows {
+			data.More = len(order) - maxRows
+			break
+		}
+		data.Rows = append(data.Rows, matrixRow{u, rows[u]})
+	}
+	for _, s := range r.Rehearsal.Stores {
+		data.Stored += s.Bytes
+	}
+	return auditHTML.Execute(w, data)
+}
