@@ -389,6 +389,10 @@ func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report) (*f
 				if i.data, err = f.site.Read(i.file.Path); err == nil {
 					i.width, i.height, i.kind, _ = icon.Size(i.data)
 				}
+			} else if a := f.server.Answer("GET", u); f.site.IsLive() && a.Status == 200 { // no page refers to it, so it was not read
+				i.file = &site.File{Path: u, URL: u, Size: int64(len(a.Body))}
+				i.data = a.Body
+				i.width, i.height, i.kind, _ = icon.Size(i.data)
 			}
 		}
 		f.icons = append(f.icons, i)

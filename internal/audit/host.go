@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -33,7 +34,9 @@ func position(src []byte, at int) (line, column int) { return markup.Position(sr
 // header gives a header of the answer to a URL, "" when it has none or the server is not known.
 func (f *facts) header(url, name string) string {
 	if f.live != nil {
-		return f.live.Headers[url].Get(name)
+		if h, ok := f.live.Headers[url]; ok {
+			return h.Get(name)
+		}
 	}
 	return f.server.Answer("GET", url).Header.Get(name)
 }
@@ -128,9 +131,13 @@ var hostChecks = []Check{
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			applies := false
-			for _, r := range f.inv.Registrations {
+			places := slices.Clone(f.inv.Registrations)
+			if u := f.rehearsal.Worker.URL; u != "" && !slices.ContainsFunc(places, func(r survey.Registration) bool { return r.URL == u }) {
+				places = append(places, survey.Registration{URL: u})
+			}
+			for _, r := range places {
 				u, _, _ := strings.Cut(r.URL, "?")
-				if r.URL == "" || f.inv.FileOf(u) == nil {
+				if r.URL == "" || f.server.Answer("GET", u).Status != http.StatusOK {
 					continue
 				}
 				t := strings.ToLower(f.header(u, "Content-Type"))

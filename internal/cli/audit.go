@@ -1,8 +1,11 @@
 package cli
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
+	"net"
+	"net/url"
 	"os"
 	"strings"
 
@@ -10,8 +13,10 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/config"
+	"tachyform/internal/crawl"
 	"tachyform/internal/present"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/site"
 	"tachyform/internal/stage"
 	"tachyform/internal/survey"
 )
@@ -37,11 +42,17 @@ at or above --fail-on was found, which makes it a gate for CI.
 With --baseline, an earlier report in JSON, only what is new counts. Checks are left out, with the reason, by [[audit.skip]]
 of the configuration, and have another level by [audit.levels].
 
+SITE may be a live address: what survey reads of it is audited (its own origin, politely, within limits), together with what
+only a server can show: https, headers, media types, how missing files are answered.
+
 Formats: text, json, markdown for a pull request, junit and sarif for CI and editors, html for one page without anything else.`,
-		Example: "  tachyform audit dist\n  tachyform audit dist --fail-on warning\n  tachyform audit dist --format json --output audit.json\n  tachyform audit dist --format html --output audit.html\n  tachyform audit dist --only manifest,icons",
+		Example: "  tachyform audit dist\n  tachyform audit dist --fail-on warning\n  tachyform audit dist --format json --output audit.json\n  tachyform audit dist --format html --output audit.html\n  tachyform audit dist --only manifest,icons\n  tachyform audit https://skerry-line.example/ --fail-on never",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			a.formats = []string{"markdown", "junit", "sarif", "html"}
+			if len(args) > 0 && isAddress(args[0]) {
+				return a.auditAddress(cmd, o, args[0])
+			}
 			c, s, err := a.open(args, o.base)
 			if err != nil {
 				return err
@@ -71,16 +82,7 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 			if err != nil {
 				return broken(err)
 			}
-			if earlier != nil {
-				report.Against(earlier)
-			}
-			if err := a.emit(func(st *present.Style) error { return st.AuditAs(a.format, report) }, report); err != nil {
-				return err
-			}
-			if worst := report.Worst(); o.failOn != "never" && worst != "" && worst.AtLeast(audit.Level(o.failOn)) {
-				return &exit{code: ExitFound}
-			}
-			return nil
+			return a.verdict(o, report, earlier)
 		},
 	}
 	f := cmd.Flags()
@@ -90,6 +92,96 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 	f.StringSliceVar(&o.only, "only", nil, "`checks` or areas to look at; all others are left out")
 	f.StringSliceVar(&o.skip, "skip", nil, "`checks` or areas to leave out")
 	return cmd
+}
+
+// verdict writes a report, and gives the exit status.
+func (a *app) verdict(o auditing, report, earlier *audit.Report) error {
+	if earlier != nil {
+		report.Against(earlier)
+	}
+	if err := a.emit(func(st *present.Style) error { return st.AuditAs(a.format, report) }, report); err != nil {
+		return err
+	}
+	if worst := report.Worst(); o.failOn != "never" && worst != "" && worst.AtLeast(audit.Level(o.failOn)) {
+		return &exit{code: ExitFound}
+	}
+	return nil
+}
+
+// auditAddress audits a live origin: what survey reads of it, and what only its server can show.
+func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error {
+	ctx := cmd.Context()
+	if err := a.checkFormat(); err != nil {
+		return err
+	}
+	c, err := config.Find(a.config)
+	if err != nil {
+		return usage(err)
+	}
+	if !cmd.Flags().Changed("fail-on") && c.Audit.FailOn != "" {
+		o.failOn = c.Audit.FailOn
+	}
+	opts, earlier, err := o.options(c)
+	if err != nil {
+		return usage(err)
+	}
+	step, end := a.progress("Fetching")
+	res, err := crawl.Take(ctx, address, crawl.Usual, step)
+	end()
+	if err != nil {
+		return fitError(err)
+	}
+	defer res.Close()
+	if opts.Inventory, err = res.Survey(ctx, survey.Options{}); err != nil {
+		return fitError(err)
+	}
+	rules := site.Rules{}
+	for _, f := range res.Site.Files {
+		for k, list := range res.Headers[f.URL] {
+			rules.Headers = append(rules.Headers, site.HeaderRule{Path: f.URL, Name: k, Value: strings.Join(list, ", ")})
+		}
+	}
+	server := site.NewServer(res.Site, rules)
+	server.Beyond = res.Beyond(ctx)
+	opts.Live = shown(ctx, address, res)
+	st := rehearsal.NewEmbedded(server, nil, stage.Limits{})
+	defer st.Close()
+	step, end = a.progress("Rehearsing")
+	r, err := rehearsal.Run(ctx, st, server, rehearsal.Options{Progress: step, Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: opts.Inventory.Data})
+	end()
+	if err != nil {
+		return broken(err)
+	}
+	report, err := audit.Run(ctx, server, r, opts)
+	if err != nil {
+		return broken(err)
+	}
+	return a.verdict(o, report, earlier)
+}
+
+// shown asks a live server what only it can show.
+func shown(ctx context.Context, address string, res *crawl.Result) *audit.Live {
+	l := &audit.Live{Entry: address, Headers: res.Headers, Failed: map[string]string{}}
+	u, err := url.Parse(address)
+	if err != nil {
+		return l
+	}
+	host := u.Hostname()
+	ip := net.ParseIP(host)
+	l.Secure = u.Scheme == "https" || host == "localhost" || strings.HasSuffix(host, ".localhost") || ip != nil && ip.IsLoopback()
+	for _, f := range res.Report.Failed {
+		l.Failed[f.URL] = f.Why
+	}
+	l.MissingStatus, _ = crawl.Ask(ctx, u.Scheme+"://"+u.Host+"/tachyform-asks-for-what-cannot-be-there.css")
+	if u.Scheme == "https" && u.Port() == "" {
+		plain := "http://" + u.Host + "/"
+		if status, to := crawl.Ask(ctx, plain); to != "" {
+			l.Insecure = to
+		} else if status > 0 {
+			l.Insecure = plain
+		}
+	}
+	return l
 }
 
 // options reads what is configured and asked for.

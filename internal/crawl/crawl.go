@@ -92,10 +92,14 @@ var ErrEntry = errors.New("there is nothing to survey")
 
 // Result is a crawled origin. Close removes the temporary folder.
 type Result struct {
-	Site   *site.Site
-	Report *Report
-	dir    string
+	Site    *site.Site
+	Report  *Report
+	Headers map[string]http.Header // of the answers, by root-relative URL; only those of keptHeaders
+	dir     string
 }
+
+// keptHeaders are the headers of answers that say how a site is served.
+var keptHeaders = []string{"Content-Type", "Cache-Control", "Content-Security-Policy", "Service-Worker-Allowed", "Vary"}
 
 // Survey takes the inventory of what was read. Policies that came as headers count like those in pages.
 func (r *Result) Survey(ctx context.Context, opts survey.Options) (*survey.Inventory, error) {
@@ -146,6 +150,7 @@ type crawler struct {
 	known   map[string]bool   // keys ever taken up
 	aliases map[string]string // of redirects
 	files   []site.File
+	headers map[string]http.Header
 	last    time.Time
 	asked   int
 }
@@ -160,7 +165,7 @@ func Take(ctx context.Context, address string, limits Limits, step func(done, to
 	if err != nil {
 		return nil, err
 	}
-	c := &crawler{origin: u.Scheme + "://" + u.Host, limits: limits, dir: dir, step: step, known: map[string]bool{}, aliases: map[string]string{},
+	c := &crawler{origin: u.Scheme + "://" + u.Host, limits: limits, dir: dir, step: step, known: map[string]bool{}, aliases: map[string]string{}, headers: map[string]http.Header{},
 		client: &http.Client{Timeout: maxPatience, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 			Transport: &http.Transport{Proxy: http.ProxyFromEnvironment, MaxIdleConnsPerHost: limits.Parallel, ResponseHeaderTimeout: maxPatience, ForceAttemptHTTP2: true}},
 		report: &Report{Entry: address, Disallowed: []string{}, Redirects: []Redirect{}, Failed: []Failure{}, Policies: []Policy{}}}
@@ -170,7 +175,7 @@ func Take(ctx context.Context, address string, limits Limits, step func(done, to
 		os.RemoveAll(dir)
 		return nil, err
 	}
-	return &Result{s, c.report, dir}, nil
+	return &Result{s, c.report, c.headers, dir}, nil
 }
 
 func (c *crawler) run(ctx context.Context, u *url.URL) (*site.Site, error) {
@@ -432,6 +437,15 @@ func (c *crawler) take(ctx context.Context, it item) []item {
 		c.fail(it, err.Error())
 		return nil
 	}
+	c.mu.Lock()
+	h := http.Header{}
+	for _, k := range keptHeaders {
+		if v := res.Header.Values(k); len(v) > 0 {
+			h[k] = v
+		}
+	}
+	c.headers[f.URL] = h
+	c.mu.Unlock()
 	if f.IsPage() {
 		c.mu.Lock()
 		for _, p := range res.Header.Values("Content-Security-Policy") {
@@ -597,4 +611,75 @@ func registrations(f markup.ScriptFacts) []markup.Ref {
 		}
 	}
 	return out
+}
+
+// probe is how long a single question to a server may take.
+const probe = 10 * time.Second
+
+// Ask gives the status of a GET request, and where a redirect leads to, without following it; 0 when nothing answers.
+func Ask(ctx context.Context, address string) (status int, location string) {
+	ctx, cancel := context.WithTimeout(ctx, probe)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return 0, ""
+	}
+	req.Header.Set("User-Agent", "tachyform (audit by its developer)")
+	client := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	res, err := client.Do(req)
+	if err != nil {
+		return 0, ""
+	}
+	res.Body.Close()
+	if to, err := res.Location(); err == nil {
+		location = to.String()
+	}
+	return res.StatusCode, location
+}
+
+// maxBeyond bounds the requests for what a crawl has not read.
+const maxBeyond = 500
+
+// Beyond asks the origin for what was not read, such as files that only a worker's list names. Each is asked for once.
+func (r *Result) Beyond(ctx context.Context) func(urlPath string) (site.Answer, bool) {
+	u, err := url.Parse(r.Report.Entry)
+	if err != nil {
+		return nil
+	}
+	var mu sync.Mutex
+	known := map[string]site.Answer{}
+	client := &http.Client{Timeout: probe, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	return func(urlPath string) (site.Answer, bool) {
+		mu.Lock()
+		defer mu.Unlock()
+		if a, ok := known[urlPath]; ok {
+			return a, a.Status > 0
+		}
+		if len(known) >= maxBeyond || !strings.HasPrefix(urlPath, "/") || strings.HasPrefix(urlPath, "//") {
+			return site.Answer{}, false
+		}
+		known[urlPath] = site.Answer{}
+		req, err := http.NewRequestWithContext(ctx, http.MethodGet, u.Scheme+"://"+u.Host+urlPath, nil)
+		if err != nil {
+			return site.Answer{}, false
+		}
+		req.Header.Set("User-Agent", "tachyform (audit by its developer)")
+		res, err := client.Do(req)
+		if err != nil {
+			return site.Answer{}, false
+		}
+		defer res.Body.Close()
+		body, err := io.ReadAll(io.LimitReader(res.Body, Usual.File))
+		if err != nil {
+			return site.Answer{}, false
+		}
+		a := site.Answer{Status: res.StatusCode, Header: http.Header{}, Body: body}
+		for _, k := range append([]string{"Location"}, keptHeaders...) {
+			if v := res.Header.Values(k); len(v) > 0 {
+				a.Header[k] = v
+			}
+		}
+		known[urlPath] = a
+		return a, true
+	}
 }

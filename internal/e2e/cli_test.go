@@ -56,7 +56,7 @@ func TestBadInput(t *testing.T) {
 		{"fit site --out mine", 2, "the folder is not empty"},
 		{"rehearse gone", 2, "no such folder"},
 		{"rehearse site --network wet", 2, "it is one of online, offline"},
-		{"audit site --fail-on never --format xml", 2, "it is text or json"},
+		{"audit site --fail-on never --format xml", 2, "it is text, json, markdown"},
 		{"audit site --fail-on sometimes", 2, "it is one of blocker"},
 		{"demo mine", 2, "not empty and not an earlier demo"},
 		{"demo unknown.toml", 2, "is a file"},

@@ -81,7 +81,9 @@ func TestAuditAsSARIF(t *testing.T) {
 	var log struct {
 		Version string
 		Runs    []struct {
-			Tool    struct{ Driver struct{ Rules []struct{ ID string } } }
+			Tool struct {
+				Driver struct{ Rules []struct{ ID string } }
+			}
 			Results []struct {
 				RuleID    string
 				Level     string

@@ -49,6 +49,8 @@ type Answer struct {
 type Server struct {
 	Site  *Site
 	Rules Rules
+	// Beyond answers for what a site that was read from a live origin does not have; nil for nobody.
+	Beyond func(urlPath string) (Answer, bool)
 
 	mu    sync.Mutex
 	kept  map[string]entry
@@ -106,6 +108,11 @@ func (v *Server) answer(method, urlPath string) Answer {
 		}
 	}
 	file, to := v.Find(urlPath)
+	if file == "" && to == "" && v.Beyond != nil && method == "GET" {
+		if a, ok := v.Beyond(urlPath); ok {
+			return a
+		}
+	}
 	switch {
 	case to != "":
 		return redirect(to, http.StatusMovedPermanently)
@@ -125,6 +132,12 @@ func (v *Server) answer(method, urlPath string) Answer {
 // Find gives the file that answers a URL path, or the URL that it redirects to, or neither.
 func (v *Server) Find(urlPath string) (file, redirect string) {
 	s := v.Site
+	if s.live != nil {
+		if _, ok := s.File(urlPath); ok {
+			return urlPath, ""
+		}
+		return "", s.live.aliases[urlPath]
+	}
 	rest, ok := strings.CutPrefix(urlPath, s.Base)
 	if !ok {
 		if urlPath+"/" == s.Base {
