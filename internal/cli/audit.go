@@ -3,10 +3,12 @@ package cli
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -14,6 +16,7 @@ import (
 	"tachyform/internal/audit"
 	"tachyform/internal/config"
 	"tachyform/internal/crawl"
+	"tachyform/internal/fitting"
 	"tachyform/internal/present"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
@@ -28,6 +31,7 @@ const manyPages = 2000
 type auditing struct {
 	base, failOn, baseline string
 	only, skip             []string
+	mend                   bool
 }
 
 func (a *app) auditCommand() *cobra.Command {
@@ -65,22 +69,14 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 			if err != nil {
 				return usage(err)
 			}
-			if opts.Inventory, err = survey.Take(cmd.Context(), s, survey.Options{}); err != nil {
-				return broken(err)
-			}
-			networks := []stage.Network{stage.Offline, stage.Slow, stage.Failing}
-			if len(opts.Inventory.Pages) > manyPages {
-				networks = networks[:1]
-			}
-			step, end := a.progress("Rehearsing")
-			r, server, err := rehearse(cmd.Context(), c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: opts.Inventory.Data}, stories: []string{"none"}})
-			end()
+			report, err := a.auditFolder(cmd.Context(), c, s, opts)
 			if err != nil {
 				return err
 			}
-			report, err := audit.Run(cmd.Context(), server, r, opts)
-			if err != nil {
-				return broken(err)
+			if o.mend {
+				if report, err = a.mend(cmd.Context(), c, s, opts, report); err != nil {
+					return err
+				}
 			}
 			return a.verdict(o, report, earlier)
 		},
@@ -90,8 +86,76 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 	f.StringVar(&o.failOn, "fail-on", "blocker", "lowest `level` that makes the exit status 1: blocker, warning, advice, or never")
 	f.StringVar(&o.baseline, "baseline", "", "an earlier report (--format json); only what is new makes the exit status 1")
 	f.StringSliceVar(&o.only, "only", nil, "`checks` or areas to look at; all others are left out")
+	f.BoolVar(&o.mend, "mend", false, "fit the site first when that mends something; says what it mended and what it did not")
 	f.StringSliceVar(&o.skip, "skip", nil, "`checks` or areas to leave out")
 	return cmd
+}
+
+// auditFolder surveys, rehearses and checks a folder.
+func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, opts audit.Options) (*audit.Report, error) {
+	var err error
+	if opts.Inventory, err = survey.Take(ctx, s, survey.Options{}); err != nil {
+		return nil, broken(err)
+	}
+	networks := []stage.Network{stage.Offline, stage.Slow, stage.Failing}
+	if len(opts.Inventory.Pages) > manyPages {
+		networks = networks[:1]
+	}
+	step, end := a.progress("Rehearsing")
+	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: opts.Inventory.Data}, stories: []string{"none"}})
+	end()
+	if err != nil {
+		return nil, err
+	}
+	report, err := audit.Run(ctx, server, r, opts)
+	if err != nil {
+		return nil, broken(err)
+	}
+	return report, nil
+}
+
+// mend fits the site when that mends something, audits it again, and says what was mended and what was not.
+func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts audit.Options, before *audit.Report) (*audit.Report, error) {
+	safe := map[string]bool{}
+	for _, k := range audit.Checks() {
+		safe[k.ID] = k.Safe
+	}
+	failed := func(r *audit.Report) (out []string) {
+		for _, k := range r.Checks {
+			if k.State == "failed" {
+				out = append(out, k.ID)
+			}
+		}
+		return out
+	}
+	say := func(what string, ids []string) {
+		if len(ids) > 0 && !a.quiet {
+			fmt.Fprintf(a.err, "%s: %s\n", what, strings.Join(ids, ", "))
+		}
+	}
+	first := failed(before)
+	if !slices.ContainsFunc(first, func(id string) bool { return safe[id] }) {
+		say("nothing was changed; these are not safe to mend by themselves", first)
+		return before, nil
+	}
+	plan, err := fitting.Make(ctx, s, c, fitting.Options{})
+	if err != nil {
+		return nil, fitError(err)
+	}
+	if err := plan.Apply(ctx, nil); err != nil {
+		return nil, broken(err)
+	}
+	if err := s.Rescan(); err != nil {
+		return nil, broken(err)
+	}
+	after, err := a.auditFolder(ctx, c, s, opts)
+	if err != nil {
+		return nil, err
+	}
+	left := failed(after)
+	say(fmt.Sprintf("mended by a fit of %s (tachyform strip takes it out again)", s.Dir), slices.DeleteFunc(first, func(id string) bool { return slices.Contains(left, id) }))
+	say("not safe to mend by itself", left)
+	return after, nil
 }
 
 // verdict writes a report, and gives the exit status.
@@ -111,6 +175,9 @@ func (a *app) verdict(o auditing, report, earlier *audit.Report) error {
 // auditAddress audits a live origin: what survey reads of it, and what only its server can show.
 func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error {
 	ctx := cmd.Context()
+	if o.mend {
+		return usage(errors.New("--mend needs a folder; a live address can only be looked at"))
+	}
 	if err := a.checkFormat(); err != nil {
 		return err
 	}

@@ -86,3 +86,26 @@ func TestAuditAsAGate(t *testing.T) {
 		assert.True(t, strings.Contains(string(data), has), format)
 	}
 }
+
+// TestAuditMends lets the audit mend what a fit mends; strip gives every byte back.
+func TestAuditMends(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist"), os.DirFS("../../demo/site")))
+	write(t, dir, map[string]string{"dist/extra/index.html": "<!doctype html><html lang=en><title>Extra</title><p>no viewport</p>"})
+	before := snapshot(t, filepath.Join(dir, "dist"))
+	out, errs, code := run(t, dir, "audit", "dist", "--mend")
+	assert.Equal(t, 0, code, out)
+	mended, left, _ := strings.Cut(errs, "not safe to mend by itself")
+	assert.Contains(t, mended, "manifest/not-linked")
+	assert.Contains(t, mended, "worker/none")
+	assert.Contains(t, left, "manifest/screenshots-missing")
+	once := snapshot(t, filepath.Join(dir, "dist"))
+	_, errs, _ = run(t, dir, "audit", "dist", "--mend")
+	assert.Contains(t, errs, "nothing was changed")
+	assert.Equal(t, once, snapshot(t, filepath.Join(dir, "dist")))
+	fine(t, dir, "strip", "dist")
+	assert.Equal(t, before, snapshot(t, filepath.Join(dir, "dist")))
+	_, errs, code = run(t, dir, "audit", "http://127.0.0.1:1/", "--mend")
+	assert.Equal(t, 2, code, errs)
+}
