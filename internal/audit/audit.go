@@ -218,6 +218,7 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 	blockers := map[string][]string{}
 	for _, c := range Checks() {
 		if len(o.Only) > 0 && !named(c, o.Only) {
+			f.blocks(c, blockers)
 			continue
 		}
 		res := Result{ID: c.ID, Level: c.Level, Title: c.Title, State: "passed", Findings: []Finding{}, Why: c.Why}
@@ -229,6 +230,7 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 			why, skip = o.Skip[c.Area]
 		}
 		if skip {
+			f.blocks(c, blockers)
 			res.State, res.Skipped = "not-applicable", why
 			out.Checks = append(out.Checks, res)
 			continue
@@ -338,6 +340,18 @@ func (f *facts) app() *App {
 
 // maxShown bounds the pictures that a report holds, in bytes.
 const maxShown = 512 << 10
+
+// blocks lets a check that is not reported on still count for the verdicts: what browsers do does not depend on what is asked.
+func (f *facts) blocks(c Check, blockers map[string][]string) {
+	if len(c.Blocks) == 0 {
+		return
+	}
+	if found, applies := c.run(f); applies && len(found) > 0 {
+		for _, p := range c.Blocks {
+			blockers[p] = append(blockers[p], c.ID)
+		}
+	}
+}
 
 // usual are the platforms that get a verdict when none are named; the others of [platform.All] get one when they are.
 var usual = []string{"chromium-desktop", "chromium-android", "safari-ios", "safari-macos", "firefox-android"}

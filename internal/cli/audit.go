@@ -100,6 +100,9 @@ func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, o
 	networks := []stage.Network{stage.Offline, stage.Slow, stage.Failing}
 	if len(opts.Inventory.Pages) > manyPages {
 		networks = networks[:1]
+		if !a.quiet {
+			fmt.Fprintf(a.err, "%d pages: rehearsed without a network only, not on a slow or failing one (tachyform rehearse --network slow,failing does)\n", len(opts.Inventory.Pages))
+		}
 	}
 	step, end := a.progress("Rehearsing")
 	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: opts.Inventory.Data}, stories: []string{"none"}})
@@ -199,6 +202,9 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 		return fitError(err)
 	}
 	defer res.Close()
+	if res.Report.Stopped != "" && !a.quiet {
+		fmt.Fprintf(a.err, "only a part was read, because of %s; tachyform survey %s says what was left out\n", res.Report.Stopped, address)
+	}
 	if opts.Inventory, err = res.Survey(ctx, survey.Options{}); err != nil {
 		return fitError(err)
 	}
