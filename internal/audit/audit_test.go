@@ -274,7 +274,7 @@ func TestEachCheckFails(t *testing.T) {
 		"pages/head-unclear":                {map[string]string{"fares.html": "<!doctype html>\x00"}, "fares.html:1:1"},
 		"pages/reference-by-name-case":      {map[string]string{"fares.html": goodHead + `<img src="/WIDE.png">`}, ""},
 		"worker/not-registered":             {map[string]string{"sw.js": ""}, "-"},
-		"worker/throws":                     {map[string]string{"sw.js": "addEventListener('fetch', () => { oops(); });\n" + goodWorker}, "sw.js:1:39"},
+		"worker/throws":                     {map[string]string{"sw.js": "addEventListener('fetch', () => { oops(); });\n" + goodWorker}, "sw.js:1:35"},
 		"worker/rejects":                    {map[string]string{"sw.js": "addEventListener('fetch', (e) => e.waitUntil(Promise.reject(new Error('no'))));\n" + goodWorker}, "-"},
 		"worker/too-late":                   {map[string]string{"sw.js": "addEventListener('fetch', (e) => setTimeout(() => { try { e.respondWith(new Response('x')); } catch {} }, 1));\n"}, "-"},
 		"worker/body-used-twice":            {map[string]string{"sw.js": "onfetch = (e) => e.respondWith((async () => { const r = await fetch(e.request); await r.text(); return r.clone(); })());"}, "-"},

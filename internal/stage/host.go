@@ -19,6 +19,7 @@ func (w *worker) host() *goja.Object {
 	set := func(name string, f func(c goja.FunctionCall) goja.Value) { _ = o.Set(name, f) }
 	undefined := goja.Undefined()
 	w.hostURLs(set)
+	w.hostTame(set)
 	w.hostBytes(set)
 	w.hostCaches(set)
 	w.hostClients(set)

@@ -1,6 +1,8 @@
 package stage
 
 import (
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -13,37 +15,53 @@ import (
 // TestHostileWorkers has workers do what they can against the program. Every visit comes to its end, in bounded time.
 func TestHostileWorkers(t *testing.T) {
 	for name, source := range map[string]string{
-		"thousands of timers":       "for (let i = 0; i < 200000; i++) setTimeout(() => {}, i); onfetch = () => {};",
-		"an interval for ever":      "setInterval(() => {}, 0); onfetch = (e) => e.respondWith(fetch(e.request));",
-		"timers that make timers":   "const f = () => { setTimeout(f, 0); setTimeout(f, 0); }; f(); onfetch = () => {};",
-		"an enormous store":         "oninstall = (e) => e.waitUntil((async () => { const c = await caches.open('x'); const s = 'x'.repeat(1 << 22); for (let i = 0; ; i++) await c.put('/' + i, new Response(s)); })());",
-		"thousands of stores":       "oninstall = (e) => e.waitUntil((async () => { for (let i = 0; i < 20000; i++) await caches.open('s' + i); })());",
-		"a huge database":           "oninstall = (e) => e.waitUntil(new Promise((done, no) => { const q = indexedDB.open('d', 1); q.onupgradeneeded = () => { const s = q.result.createObjectStore('s', {autoIncrement: true}); for (let i = 0; i < 2000; i++) s.put('x'.repeat(1 << 16)); }; q.onsuccess = done; q.onerror = no; }));",
-		"a string without end":      "let s = 'x'; for (;;) s += s;",
-		"an array without end":      "const a = []; a.length = 2 ** 32 - 1; a.fill(0);",
-		"a buffer without end":      "new Uint8Array(1e12); onfetch = () => {};",
-		"a text without end":        "const s = 'x'.repeat(2 ** 40); onfetch = () => {};",
-		"an array from nothing":     "Array.from({length: 2 ** 32}); onfetch = () => {};",
-		"a call with too much":      "Math.max.apply(null, {length: 2 ** 31}); onfetch = () => {};",
-		"a regular expression":      "/(a+)+$/.test('a'.repeat(40) + 'b'); onfetch = () => {};",
-		"prototypes of promises":    "Promise.prototype.then = () => { throw 1; }; onfetch = (e) => e.respondWith(fetch(e.request));",
-		"prototypes of arrays":      "for (const k of ['push', 'map', 'filter', 'slice', 'splice']) Array.prototype[k] = null; onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));",
-		"prototypes of objects":     "Object.defineProperty(Object.prototype, 'status', {get() { throw new Error('no'); }, set() { throw new Error('no'); }}); onfetch = (e) => e.respondWith(fetch(e.request));",
-		"iterators":                 "Array.prototype[Symbol.iterator] = function* () { for (;;) yield this; }; onfetch = (e) => e.respondWith(fetch(e.request));",
-		"a response that is none":   "onfetch = (e) => e.respondWith(Object.create(Response.prototype));",
-		"a proxy for a request":     "onfetch = (e) => e.respondWith(fetch(new Proxy(e.request, {get() { throw 1; }})));",
-		"a stream without end":      "onfetch = (e) => e.respondWith(new Response(new ReadableStream({pull(c) { c.enqueue(new Uint8Array(1 << 20)); }})));",
-		"a redirect in circles":     "onfetch = (e) => { if (e.request.mode === 'navigate') e.respondWith(Response.redirect(e.request.url)); };",
-		"a fetch of itself":         "onfetch = (e) => e.respondWith((async () => { for (;;) await fetch('/app.css'); })());",
-		"an event that never ends":  "oninstall = (e) => e.waitUntil(new Promise(() => {})); onfetch = (e) => e.respondWith(new Promise(() => {}));",
-		"a message storm":           "onfetch = (e) => e.waitUntil((async () => { for (let i = 0; i < 100000; i++) for (const c of await clients.matchAll({includeUncontrolled: true})) c.postMessage('x'.repeat(1000)); })());",
-		"an error that is a trap":   "onfetch = () => { throw {get stack() { for (;;) {} }, toString() { throw 1; }}; };",
-		"imports of itself":         "importScripts('/sw.js');",
-		"workers that update":       "onfetch = (e) => { registration.update(); registration.unregister(); skipWaiting(); };",
-		"getters of the global":     "Object.defineProperty(self, 'caches', {get() { throw 1; }}); onfetch = (e) => e.respondWith(caches.match('/'));",
-		"a power":                   "const x = 3n ** 40000000n; onfetch = () => {};",
-		"a list with holes as text": "const a = []; a.length = 2 ** 32 - 1; JSON.stringify({a}); onfetch = () => {};",
-		"a constructor of requests": "Request = null; Response = null; Headers = null; onfetch = (e) => e.respondWith(fetch('/app.css'));",
+		"thousands of timers":        "for (let i = 0; i < 200000; i++) setTimeout(() => {}, i); onfetch = () => {};",
+		"an interval for ever":       "setInterval(() => {}, 0); onfetch = (e) => e.respondWith(fetch(e.request));",
+		"timers that make timers":    "const f = () => { setTimeout(f, 0); setTimeout(f, 0); }; f(); onfetch = () => {};",
+		"an enormous store":          "oninstall = (e) => e.waitUntil((async () => { const c = await caches.open('x'); const s = 'x'.repeat(1 << 22); for (let i = 0; ; i++) await c.put('/' + i, new Response(s)); })());",
+		"thousands of stores":        "oninstall = (e) => e.waitUntil((async () => { for (let i = 0; i < 20000; i++) await caches.open('s' + i); })());",
+		"a huge database":            "oninstall = (e) => e.waitUntil(new Promise((done, no) => { const q = indexedDB.open('d', 1); q.onupgradeneeded = () => { const s = q.result.createObjectStore('s', {autoIncrement: true}); for (let i = 0; i < 2000; i++) s.put('x'.repeat(1 << 16)); }; q.onsuccess = done; q.onerror = no; }));",
+		"a string without end":       "let s = 'x'; for (;;) s += s;",
+		"an array without end":       "const a = []; a.length = 2 ** 32 - 1; a.fill(0);",
+		"a buffer without end":       "new Uint8Array(1e12); onfetch = () => {};",
+		"a text without end":         "const s = 'x'.repeat(2 ** 40); onfetch = () => {};",
+		"an array from nothing":      "Array.from({length: 2 ** 32}); onfetch = () => {};",
+		"a call with too much":       "Math.max.apply(null, {length: 2 ** 31}); onfetch = () => {};",
+		"a regular expression":       "/(a+)+$/.test('a'.repeat(40) + 'b'); onfetch = () => {};",
+		"prototypes of promises":     "Promise.prototype.then = () => { throw 1; }; onfetch = (e) => e.respondWith(fetch(e.request));",
+		"prototypes of arrays":       "for (const k of ['push', 'map', 'filter', 'slice', 'splice']) Array.prototype[k] = null; onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));",
+		"prototypes of objects":      "Object.defineProperty(Object.prototype, 'status', {get() { throw new Error('no'); }, set() { throw new Error('no'); }}); onfetch = (e) => e.respondWith(fetch(e.request));",
+		"iterators":                  "Array.prototype[Symbol.iterator] = function* () { for (;;) yield this; }; onfetch = (e) => e.respondWith(fetch(e.request));",
+		"a response that is none":    "onfetch = (e) => e.respondWith(Object.create(Response.prototype));",
+		"a proxy for a request":      "onfetch = (e) => e.respondWith(fetch(new Proxy(e.request, {get() { throw 1; }})));",
+		"a stream without end":       "onfetch = (e) => e.respondWith(new Response(new ReadableStream({pull(c) { c.enqueue(new Uint8Array(1 << 20)); }})));",
+		"a redirect in circles":      "onfetch = (e) => { if (e.request.mode === 'navigate') e.respondWith(Response.redirect(e.request.url)); };",
+		"a fetch of itself":          "onfetch = (e) => e.respondWith((async () => { for (;;) await fetch('/app.css'); })());",
+		"an event that never ends":   "oninstall = (e) => e.waitUntil(new Promise(() => {})); onfetch = (e) => e.respondWith(new Promise(() => {}));",
+		"a message storm":            "onfetch = (e) => e.waitUntil((async () => { for (let i = 0; i < 100000; i++) for (const c of await clients.matchAll({includeUncontrolled: true})) c.postMessage('x'.repeat(1000)); })());",
+		"an error that is a trap":    "onfetch = () => { throw {get stack() { for (;;) {} }, toString() { throw 1; }}; };",
+		"imports of itself":          "importScripts('/sw.js');",
+		"workers that update":        "onfetch = (e) => { registration.update(); registration.unregister(); skipWaiting(); };",
+		"getters of the global":      "Object.defineProperty(self, 'caches', {get() { throw 1; }}); onfetch = (e) => e.respondWith(caches.match('/'));",
+		"a power":                    "const x = 3n ** 40000000n; onfetch = () => {};",
+		"a shift":                    "const n = 2n ** 40n; let x = 1n << n; onfetch = () => {};",
+		"a shift of another way":     "const n = -(2n ** 40n); let x = 1n; x >>= n; onfetch = () => {};",
+		"a shift in text":            "const n = 2n ** 40n; const e = eval; self.n = n; eval('1n << n'); onfetch = () => {};",
+		"a shift in a function":      "new Function('n', 'return 1n << n')(2n ** 40n); onfetch = () => {};",
+		"powers of powers":           "const o = {x: 3n}; for (;;) o.x **= 1000n;",
+		"squares":                    "let x = 3n; for (;;) x *= x;",
+		"bits":                       "BigInt.asUintN(2 ** 40, -1n); onfetch = () => {};",
+		"buffers without end":        "const l = []; for (;;) l.push(new ArrayBuffer(2e8));",
+		"a deep text of JSON":        "JSON.parse('['.repeat(2e7)); onfetch = () => {};",
+		"deep code in text":          "eval('('.repeat(5e6)); onfetch = () => {};",
+		"deep code in a function":    "Function('return ' + '['.repeat(5e6)); onfetch = () => {};",
+		"a proxy of its own handler": "const h = {}, p = new Proxy({}, h); Object.setPrototypeOf(h, p); p.x; onfetch = () => {};",
+		"a deep list":                "let a = []; for (let i = 0; i < 1e6; i++) a = [a]; String(a); onfetch = () => {};",
+		"generators of generators":   "function* g() { yield* g(); } g().next(); onfetch = () => {};",
+		"a chain of prototypes":      "let a = {}; for (let i = 0; i < 1e6; i++) a = Object.create(a); a.foo = 1; onfetch = () => {};",
+		"memory in small steps":      "self.l = []; setInterval(() => { for (let i = 0; i < 100; i++) l.push(new Uint8Array(1e5).fill(1)); }, 1); onfetch = () => {};",
+		"a list with holes as text":  "const a = []; a.length = 2 ** 32 - 1; JSON.stringify({a}); onfetch = () => {};",
+		"a constructor of requests":  "Request = null; Response = null; Headers = null; onfetch = (e) => e.respondWith(fetch('/app.css'));",
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
@@ -58,6 +76,60 @@ func TestHostileWorkers(t *testing.T) {
 			}
 			assert.Less(t, time.Since(begin), time.Minute)
 		})
+	}
+}
+
+// TestNestedSources has scripts nested so deep that parsing them would need more stack than a program has.
+func TestNestedSources(t *testing.T) {
+	chain := func(n int, open, middle, end string) string {
+		return strings.Repeat(open, n) + middle + strings.Repeat(end, n)
+	}
+	const deep = 1_000_000
+	for name, c := range map[string]struct{ few, many string }{
+		"brackets":       {chain(500, "(", "1", ")"), chain(deep, "(", "1", ")")},
+		"arrays":         {"x = " + chain(500, "[", "", "]"), "x = " + chain(deep, "[", "", "]")},
+		"blocks":         {chain(500, "{", "", "}"), chain(deep, "{", "", "}")},
+		"sums":           {"x = 1" + strings.Repeat("+1", 500), "x = 1" + strings.Repeat("+1", deep)},
+		"negations":      {"x = " + chain(500, "!", "1", ""), "x = " + chain(deep, "!", "1", "")},
+		"arrows":         {"x = " + chain(500, "a=>", "1", ""), "x = " + chain(deep, "a=>", "1", "")},
+		"choices":        {"x = " + chain(500, "1?1:", "1", ""), "x = " + chain(deep, "1?1:", "1", "")},
+		"else":           {chain(500, "if(1);else ", ";", ""), chain(deep, "if(1);else ", ";", "")},
+		"loops":          {chain(500, "while(0)", ";", ""), chain(deep, "while(0)", ";", "")},
+		"calls":          {"x = () => f" + strings.Repeat("()", 500), "x = () => f" + strings.Repeat("()", deep)},
+		"functions":      {"x = " + chain(300, "function(){return ", "1", "}"), "x = " + chain(deep, "function(){return ", "1", "}")},
+		"broken":         {"x = " + chain(300, "(", "1", ")"), chain(deep, "(", "", "")},
+		"unknown syntax": {"x = " + chain(300, "(", "1", ")"), "@;" + chain(deep, "[", "", "]")},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			_, err := compile("/sw.js", c.few)
+			require.NoError(t, err)
+			_, err = compile("/sw.js", c.many)
+			require.ErrorContains(t, err, "nested too deep")
+		})
+	}
+}
+
+// TestColumns has errors stand where browsers say that they do: at the name of what is called.
+func TestColumns(t *testing.T) {
+	for source, want := range map[string][2]int{
+		"const a = {};\n  a.b.c();":                              {2, 5},
+		"const a = {b: {}};\n  a.b.missing(1);":                  {2, 7},
+		"\n\n   missing(1, 2);":                                  {3, 4},
+		"throw new Error('x');":                                  {1, 7},
+		"function f() {\n  throw new TypeError('x');\n}\nf();":   {2, 9},
+		"const f = 1;\nconst g = [f];\n  g[0]();":                {3, 3},
+		"class A { #p = 1; m() {\n this.#p(); } }\nnew A().m();": {2, 7},
+		"importScripts();\nJSON.parse('{');":                     {2, 6},
+		"const n = 2n ** 40n;\n const x = 1n << n;":              {2, 18},
+	} {
+		b := browser(t, serve(t, small(source), site.Rules{}))
+		visit(t, b)
+		remarks := b.Remarks()
+		i := slices.IndexFunc(remarks, func(r Remark) bool { return r.Line > 0 })
+		require.GreaterOrEqual(t, i, 0, source)
+		r := remarks[i]
+		assert.Equal(t, want, [2]int{r.Line, r.Column}, "%s: %s", source, r.Message)
 	}
 }
 

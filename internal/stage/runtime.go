@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io/fs"
 	"regexp"
+	"runtime/debug"
 	"runtime/metrics"
 	"strconv"
 	"strings"
@@ -44,8 +45,14 @@ var prelude = sync.OnceValues(func() (*goja.Program, error) {
 
 // compile parses a script. Syntax that the engine lacks is lowered; positions stay those of the source.
 func compile(name, src string) (*goja.Program, error) {
+	if !shallow(src) {
+		return nil, &scriptError{message: errNested.Error(), file: name}
+	}
 	ast, err := goja.Parse(name, src, parser.WithDisableSourceMaps)
 	if err == nil {
+		if err := tame(ast); err != nil {
+			return nil, &scriptError{message: err.Error(), file: name}
+		}
 		if p, err := goja.CompileAST(ast, false); err == nil {
 			return p, nil
 		}
@@ -70,6 +77,9 @@ func compile(name, src string) (*goja.Program, error) {
 	if err != nil {
 		return nil, &scriptError{message: "SyntaxError: " + err.Error(), file: name}
 	}
+	if err := tame(ast); err != nil {
+		return nil, &scriptError{message: err.Error(), file: name}
+	}
 	return goja.CompileAST(ast, false)
 }
 
@@ -89,19 +99,32 @@ type guard struct {
 	vm     *goja.Runtime
 	since  time.Time
 	heap   uint64
+	first  uint64 // what was in use when the stage was made
 	stop   chan struct{}
 }
 
+// deepest is how large the program's stack may grow, in bytes. The engine follows chains of prototypes and proxies by calls of its
+// own; those that fit into the memory of a worker fit into it.
+const deepest = 4 << 30
+
+var raiseStack = sync.OnceFunc(func() { debug.SetMaxStack(deepest) })
+
 func newGuard(l Limits) *guard {
-	g := &guard{limits: l, stop: make(chan struct{})}
+	raiseStack()
+	g := &guard{limits: l, stop: make(chan struct{}), first: liveBytes()}
 	go g.watch()
 	return g
 }
 
 func (g *guard) close() { close(g.stop) }
 
-func heapBytes() uint64 {
-	s := []metrics.Sample{{Name: "/memory/classes/heap/objects:bytes"}}
+func heapBytes() uint64 { return measured("/memory/classes/heap/objects:bytes") }
+
+// liveBytes is what was in use when memory was last tidied up.
+func liveBytes() uint64 { return measured("/gc/heap/live:bytes") }
+
+func measured(name string) uint64 {
+	s := []metrics.Sample{{Name: name}}
 	metrics.Read(s)
 	return s[0].Value.Uint64()
 }
@@ -121,13 +144,32 @@ func (g *guard) watch() {
 			switch {
 			case ran > g.limits.Step:
 				g.vm.Interrupt(fmt.Sprintf("ran for more than %s without coming back", g.limits.Step))
+			case liveBytes() > g.first+3*g.limits.Memory: // many callbacks, each of which took little
+				g.tooMuch(g.vm)
 			case ran > 50*time.Millisecond && g.heap == 0:
 				g.heap = heapBytes()
 			case g.heap > 0 && heapBytes() > g.heap+g.limits.Memory:
-				g.vm.Interrupt(fmt.Sprintf("took more than %d MB of memory", g.limits.Memory>>20))
+				g.tooMuch(g.vm)
 			}
 		}
 		g.mu.Unlock()
+	}
+}
+
+func (g *guard) tooMuch(vm *goja.Runtime) {
+	vm.Interrupt(fmt.Sprintf("took more than %d MB of memory", g.limits.Memory>>20))
+}
+
+// room ends a callback that is about to take more memory than it may, in bytes.
+func (g *guard) room(vm *goja.Runtime, bytes uint64) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	now := heapBytes()
+	if g.heap == 0 {
+		g.heap = now
+	}
+	if now+bytes > g.heap+g.limits.Memory {
+		g.tooMuch(vm)
 	}
 }
 
