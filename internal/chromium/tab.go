@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -29,6 +30,8 @@ type tab struct {
 	order    []network.RequestID
 	idle     map[string]bool // loaders whose network is idle
 	idled    chan struct{}   // told when one becomes idle
+	frame    cdp.FrameID     // the tab's own
+	loader   cdp.LoaderID    // of what it was seen to show last
 }
 
 type request struct {
@@ -36,6 +39,7 @@ type request struct {
 	url      string
 	kind     network.ResourceType
 	loader   cdp.LoaderID
+	frame    cdp.FrameID
 	status   int64
 	mime     string
 	worker   bool
@@ -55,7 +59,7 @@ func (t *tab) event(ev any) {
 			r.url = e.Request.URL
 			return
 		}
-		t.requests[e.RequestID] = &request{id: e.RequestID, url: e.Request.URL, kind: e.Type, loader: e.LoaderID}
+		t.requests[e.RequestID] = &request{id: e.RequestID, url: e.Request.URL, kind: e.Type, loader: e.LoaderID, frame: e.FrameID}
 		t.order = append(t.order, e.RequestID)
 	case *network.EventResponseReceived:
 		if r, ok := t.requests[e.RequestID]; ok {
@@ -130,26 +134,66 @@ func (b *Browser) Open(url string) (*stage.Load, error) {
 		return nil, fmt.Errorf("%s: %w", url, err)
 	}
 	l := &stage.Load{URL: b.relative(target), AnsweredBy: stage.ByBrowser, Why: nav.ErrorText}
+	b.mu.Lock()
+	b.frame, b.loader = nav.FrameID, nav.LoaderID
+	b.mu.Unlock()
 	if nav.ErrorText != "" {
 		return l, nil
 	}
+	return l, b.rest(ctx, url, l)
+}
+
+// Shown gives what the tab shows if a worker has led it to another page, or loaded it again, since it was looked at; nil otherwise.
+func (b *Browser) Shown() (*stage.Load, error) {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	b.mu.Lock()
+	url := b.follow()
+	b.mu.Unlock()
+	if url == "" {
+		return nil, nil
+	}
+	l := &stage.Load{URL: b.relative(url), AnsweredBy: stage.ByBrowser}
+	return l, b.rest(ctx, l.URL, l)
+}
+
+// follow turns to the document that the tab was led to last, and gives its URL; it is empty when there is none but the one that
+// was looked at.
+func (b *Browser) follow() string {
+	var last *request
+	for _, id := range b.order {
+		if r := b.requests[id]; r.kind == network.ResourceTypeDocument && r.frame == b.frame {
+			last = r
+		}
+	}
+	if last == nil || last.loader == b.loader {
+		return ""
+	}
+	b.loader = last.loader
+	b.order = slices.DeleteFunc(b.order, func(id network.RequestID) bool { return b.requests[id].loader != last.loader })
+	return last.url
+}
+
+// rest waits until the page asks for nothing more, and looks at it.
+func (b *Browser) rest(ctx context.Context, url string, l *stage.Load) error {
 	for {
 		b.mu.Lock()
-		rested := b.idle[string(nav.LoaderID)]
+		b.follow()
+		rested := b.idle[string(b.loader)]
 		b.mu.Unlock()
 		if rested {
-			return l, b.inspect(ctx, l)
+			return b.inspect(ctx, l)
 		}
 		select {
 		case <-b.idled:
 		case <-ctx.Done():
 			if b.network != stage.Slow {
-				return nil, fmt.Errorf("%s: the page never came to rest: %w", url, ctx.Err())
+				return fmt.Errorf("%s: the page never came to rest: %w", url, ctx.Err())
 			}
 			if _, err := chromedp.Call(b.ctx, page.StopLoading, cdp.Empty{}); err != nil {
-				return nil, err
+				return err
 			}
-			return l, b.inspect(b.ctx, l)
+			return b.inspect(b.ctx, l)
 		}
 	}
 }

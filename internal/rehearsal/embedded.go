@@ -40,6 +40,9 @@ func (e *Embedded) current() *stage.Tab {
 // Open navigates the visitor's tab.
 func (e *Embedded) Open(url string) (*stage.Load, error) { return e.current().Open(url) }
 
+// Shown gives what the tab shows if a worker has led it to another page since it was looked at; nil otherwise.
+func (e *Embedded) Shown() (*stage.Load, error) { return e.current().Shown(), nil }
+
 // Fetch fetches by a script of the open page.
 func (e *Embedded) Fetch(url string) (*stage.Answer, error) { return e.current().Fetch(url) }
 

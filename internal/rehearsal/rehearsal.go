@@ -25,6 +25,9 @@ type Stage interface {
 	Name() string
 	// Open navigates the visitor's tab and loads what the page needs.
 	Open(url string) (*stage.Load, error)
+	// Shown gives what the tab shows if a worker has led it to another page, or loaded it again, since it was looked at; nil
+	// otherwise.
+	Shown() (*stage.Load, error)
 	// Fetch lets a script of the open page fetch a URL.
 	Fetch(url string) (*stage.Answer, error)
 	// Send lets a script of the open page send something.

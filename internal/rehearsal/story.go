@@ -302,18 +302,35 @@ func (p *telling) open(url string) (saw, why string, err error) {
 		return "", "", err
 	}
 	p.url, p.answer = url, nil
-	if p.network == stage.Online {
-		p.e.note(url, p.load)
-	}
-	p.result = p.e.result(url, p.network, p.load)
-	saw = string(p.result.Outcome)
-	if r := p.releases(); p.served && r != "" {
-		saw += ", " + r
-	}
+	saw = p.look()
 	if p.network != stage.Online {
 		return saw, "", nil
 	}
-	return saw, "", p.st.Settle()
+	if err := p.st.Settle(); err != nil {
+		return "", "", err
+	}
+	next, err := p.st.Shown()
+	if err != nil {
+		return "", "", err
+	}
+	if next != nil {
+		p.url, p.load = next.URL, next
+		saw += ", then led to " + next.URL + ": " + p.look()
+	}
+	return saw, "", nil
+}
+
+// look says what came of the page that was opened last.
+func (p *telling) look() string {
+	if p.network == stage.Online {
+		p.e.note(p.url, p.load)
+	}
+	p.result = p.e.result(p.url, p.network, p.load)
+	saw := string(p.result.Outcome)
+	if r := p.releases(); p.served && r != "" {
+		saw += ", " + r
+	}
+	return saw
 }
 
 func (p *telling) change(s step) (saw, why string, err error) {

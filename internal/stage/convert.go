@@ -283,7 +283,23 @@ func (w *worker) hostClients(set setter) {
 		}
 		return undefined
 	})
-	set("navigateClient", func(goja.FunctionCall) goja.Value { return undefined })
+	set("navigateClient", func(c goja.FunctionCall) goja.Value {
+		id, abs := c.Argument(0).String(), c.Argument(1).String()
+		done, _ := goja.AssertFunction(c.Argument(2))
+		i := slices.IndexFunc(w.b.tabs, func(t *Tab) bool { return t.id == id })
+		if i < 0 {
+			return vm.ToValue("The client was not found.")
+		}
+		t := w.b.tabs[i]
+		why := t.ledBy(w, abs, func() {
+			to := goja.Null()
+			if t.id != "" && strings.HasPrefix(t.url, w.b.origin+"/") {
+				to = info(t)
+			}
+			w.task(0, done, to)
+		})
+		return vm.ToValue(why)
+	})
 	set("broadcast", func(goja.FunctionCall) goja.Value { return undefined })
 	set("skipWaiting", func(goja.FunctionCall) goja.Value {
 		w.skip = true

@@ -60,6 +60,8 @@ func TestHostileWorkers(t *testing.T) {
 		"generators of generators":   "function* g() { yield* g(); } g().next(); onfetch = () => {};",
 		"a chain of prototypes":      "let a = {}; for (let i = 0; i < 1e6; i++) a = Object.create(a); a.foo = 1; onfetch = () => {};",
 		"memory in small steps":      "self.l = []; setInterval(() => { for (let i = 0; i < 100; i++) l.push(new Uint8Array(1e5).fill(1)); }, 1); onfetch = () => {};",
+		"pages led in circles":       "oninstall = () => skipWaiting(); onactivate = (e) => e.waitUntil((async () => { await clients.claim(); await registration.unregister(); for (const c of await clients.matchAll()) c.navigate(c.url); })());",
+		"pages led at each request":  "oninstall = () => skipWaiting(); onactivate = () => clients.claim(); onfetch = (e) => e.waitUntil((async () => { for (const c of await clients.matchAll()) await c.navigate('/?' + Math.random()); })());",
 		"a list with holes as text":  "const a = []; a.length = 2 ** 32 - 1; JSON.stringify({a}); onfetch = () => {};",
 		"a constructor of requests":  "Request = null; Response = null; Headers = null; onfetch = (e) => e.respondWith(fetch('/app.css'));",
 	} {
@@ -77,6 +79,17 @@ func TestHostileWorkers(t *testing.T) {
 			assert.Less(t, time.Since(begin), time.Minute)
 		})
 	}
+}
+
+// TestPagesLedInCircles has a worker load its pages again each time that they are loaded; what is said names it.
+func TestPagesLedInCircles(t *testing.T) {
+	b := browser(t, serve(t, small("oninstall = () => skipWaiting(); onactivate = (e) => e.waitUntil((async () => { await clients.claim(); await registration.unregister(); for (const c of await clients.matchAll()) c.navigate(c.url); })());"), site.Rules{}))
+	visit(t, b)
+	var said []string
+	for _, r := range b.Remarks() {
+		said = append(said, r.Message)
+	}
+	assert.Contains(t, strings.Join(said, "\n"), "the visitor never comes to rest")
 }
 
 // TestNestedSources has scripts nested so deep that parsing them would need more stack than a program has.

@@ -19,7 +19,8 @@ type loader struct {
 	seen    map[string]bool
 	docURL  string
 	waiting map[string]Missing // what is asked for and not there yet
-	over    bool               // the visitor does not wait any longer
+	over    bool               // nobody waits for it any longer
+	arrived func()             // called when the document is there
 }
 
 func (l *loader) navigate(url, dest string, hops int) {
@@ -82,6 +83,7 @@ func (l *loader) document(url, id string, r reply) {
 		return
 	}
 	b, t := l.b, l.tab
+	defer b.loop.after(0, l.arrived)
 	l.load.URL, l.load.AnsweredBy, l.load.Why = b.Relative(url), r.by, r.why
 	if r.at != nil {
 		l.load.File, l.load.Line = r.at.file, r.at.line

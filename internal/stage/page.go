@@ -60,7 +60,10 @@ type Tab struct {
 	id         string // of the client
 	url        string // absolute
 	controller *worker
-	Messages   []any // what workers posted to the page
+	Messages   []any   // what workers posted to the page
+	loader     *loader // of what it shows
+	looked     *Load   // what was given of it last
+	led        int     // how often workers have led it elsewhere since it was opened
 }
 
 // NewTab opens an empty tab.
@@ -98,16 +101,65 @@ func (t *Tab) Open(url string) (*Load, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", url, err)
 	}
-	l := &loader{b: t.b, tab: t, load: &Load{}, seen: map[string]bool{}, waiting: map[string]Missing{}, docURL: abs}
-	l.navigate(abs, "document", 0)
-	if !t.b.loop.runUntil(func() bool { return l.done && l.pending == 0 }, giveUp) {
-		if len(t.b.hung) == 0 && l.done {
+	t.led = 0
+	t.lead(abs, func() {})
+	if !t.b.loop.runUntil(t.loaded, giveUp) {
+		if len(t.b.hung) == 0 && t.loader.done {
 			return nil, fmt.Errorf("%s: the page never came to the end of loading", url)
 		}
-		l.giveUp()
+		t.loader.giveUp()
 	}
-	sort.Slice(l.load.Missing, func(i, j int) bool { return l.load.Missing[i].URL < l.load.Missing[j].URL })
-	return l.load, nil
+	return t.look(), nil
+}
+
+// lead begins to load a page, in place of what the tab shows. done is called when it has the document.
+func (t *Tab) lead(abs string, done func()) {
+	if t.loader != nil {
+		t.loader.over = true
+	}
+	t.loader = &loader{b: t.b, tab: t, load: &Load{}, seen: map[string]bool{}, waiting: map[string]Missing{}, docURL: abs, arrived: done}
+	t.loader.navigate(abs, "document", 0)
+}
+
+func (t *Tab) loaded() bool { return t.loader == nil || t.loader.done && t.loader.pending == 0 }
+
+func (t *Tab) look() *Load {
+	l := t.loader.load
+	sort.Slice(l.Missing, func(i, j int) bool { return l.Missing[i].URL < l.Missing[j].URL })
+	t.looked = l
+	return l
+}
+
+// Shown gives what the tab shows if a worker has led it to another page, or loaded it again, since it was looked at; nil
+// otherwise.
+func (t *Tab) Shown() *Load {
+	if t.loader == nil || t.loader.load == t.looked {
+		return nil
+	}
+	if !t.b.loop.runUntil(t.loaded, giveUp) {
+		t.loader.giveUp()
+	}
+	return t.look()
+}
+
+// maxLed is how often a worker may lead a tab elsewhere.
+const maxLed = 20
+
+// ledBy leads the tab to a URL for a worker (Service Workers, WindowClient.navigate). why is empty when it is led there.
+func (t *Tab) ledBy(w *worker, abs string, done func()) (why string) {
+	switch {
+	case t.controller != w:
+		return "This service worker is not the client's active service worker."
+	case !strings.HasPrefix(abs, "http"):
+		return "'" + abs + "' cannot navigate."
+	}
+	if t.led++; t.led > maxLed {
+		w.b.remark(Remark{Kind: "limit", Message: fmt.Sprintf("the worker leads a page elsewhere (navigate) for the %dth time since it was opened: the visitor never comes to rest", t.led), File: w.b.Relative(w.url), URL: w.b.Relative(t.url)})
+		return "Cannot navigate to URL: " + abs
+	}
+	w.b.trace(nil, "the worker leads the page to %s", w.b.Relative(abs))
+	t.lead(abs, done)
+	return ""
 }
 
 // giveUp is what a visitor does who has waited long enough.

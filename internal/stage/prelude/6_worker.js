@@ -174,8 +174,14 @@ class WindowClient extends Client {
   get focused() { return clientInfo.get(this).focused; }
   get visibilityState() { return clientInfo.get(this).focused ? "visible" : "hidden"; }
   get ancestorOrigins() { return []; }
-  async focus() { return this; }
-  async navigate(url) { return later(() => { $.navigateClient(clientInfo.get(this).id, new URL(url, $.baseURL()).href); return this; }); }
+  async focus() { return later(() => { throw new DOMException("Not allowed to focus a window.", "InvalidAccessError"); }); }
+  async navigate(url) {
+    const abs = new URL(url, $.baseURL()).href, id = clientInfo.get(this).id;
+    return new $Promise((resolve, reject) => $.task(() => {
+      const why = $.navigateClient(id, abs, (to) => resolve(to && clientOf(to)));
+      if (why) reject(new $TypeError(why));
+    }));
+  }
 }
 const clientInfo = new $WeakMap(), clientOf = Client._of;
 delete Client._of;
@@ -184,7 +190,10 @@ class Clients {
   async get(id) { return later(() => { const c = $.client($String(id)); return c ? clientOf(c) : undefined; }); }
   async matchAll(options = {}) { return later(() => $.clients(!!options.includeUncontrolled, options.type || "window").map(clientOf)); }
   async claim() { return later(() => { const e = $.claim(); if (e) throw new DOMException(e, "InvalidStateError"); }); }
-  async openWindow(url) { return later(() => { $.note("openWindow", $String(url)); return null; }); }
+  async openWindow(url) {
+    new URL(url, $.baseURL());
+    return later(() => { throw new DOMException("Not allowed to open a window.", "InvalidAccessError"); });
+  }
 }
 
 class ServiceWorker extends EventTarget {
