@@ -111,7 +111,7 @@ worker in a model of a browser, opens every page without a network, and audits w
 	f.StringVar(&a.output, "output", "", "write the result to a `file` instead of standard output")
 	f.BoolVar(&a.quiet, "quiet", false, "print nothing but errors and what was asked for with --format")
 	f.BoolVar(&a.noColor, "no-color", false, "print without colours (also: NO_COLOR in the environment)")
-	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), a.manifestCommand(), a.rulesCommand(), a.fitCommand(), a.rehearseCommand(), a.auditCommand(), a.explainCommand(), a.demoCommand(), a.stripCommand())
+	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), a.manifestCommand(), a.rulesCommand(), a.fitCommand(), a.rehearseCommand(), a.auditCommand(), a.explainCommand(), a.schemaCommand(), a.demoCommand(), a.stripCommand())
 	return cmd
 }
 
@@ -168,6 +168,19 @@ func (a *app) open(args []string, base string) (*config.Config, *site.Site, erro
 
 // emit opens where the result goes, writes it, and closes it.
 func (a *app) emit(text func(*present.Style) error, value any) error {
+	return a.write(func(w io.Writer) error {
+		switch {
+		case a.format == "json":
+			return present.JSON(w, value)
+		case !a.quiet || a.output != "":
+			return text(present.New(w, a.color(w)))
+		}
+		return nil
+	})
+}
+
+// write writes a result where it is wanted.
+func (a *app) write(result func(io.Writer) error) error {
 	w := a.out
 	if a.output != "" {
 		f, err := os.Create(a.output)
@@ -177,14 +190,7 @@ func (a *app) emit(text func(*present.Style) error, value any) error {
 		defer f.Close()
 		w = f
 	}
-	var err error
-	switch {
-	case a.format == "json":
-		err = present.JSON(w, value)
-	case !a.quiet || a.output != "":
-		err = text(present.New(w, a.color(w)))
-	}
-	if err != nil {
+	if err := result(w); err != nil {
 		return broken(fmt.Errorf("writing the result: %w", err))
 	}
 	return nil

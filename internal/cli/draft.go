@@ -69,7 +69,7 @@ it unchanged. An existing file is never overwritten without --force.`,
 					command += " --config " + out
 				}
 				return st.Next(command+" --dry-run", "see what it would do", command, "do it")
-			}, map[string]any{"format": "tachyform.draft/1", "file": out, "bytes": len(data)})
+			}, &present.DraftReport{Format: "tachyform.draft/1", File: out, Bytes: len(data)})
 		},
 	}
 	cmd.Flags().StringVar(&base, "base", "", "URL `path` the site is served from (default /)")

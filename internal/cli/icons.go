@@ -193,7 +193,7 @@ func writeIcons(set []icon.Icon, f iconFlags, report *present.IconsReport) error
 		case err != nil && !errors.Is(err, fs.ErrNotExist):
 			return broken(err)
 		}
-		file := present.IconFile{File: i.File, Purpose: i.Purpose, Sizes: i.Sizes, Type: i.Type, Bytes: len(i.Data), State: state}
+		file := present.IconFile{File: i.File, Purpose: i.Purpose, Sizes: append([]int{}, i.Sizes...), Type: i.Type, Bytes: len(i.Data), State: state}
 		report.Files = append(report.Files, file)
 	}
 	if len(taken) > 0 {

@@ -4,6 +4,7 @@ import (
 	"encoding/xml"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/owenrumney/go-sarif/v2/sarif"
@@ -155,10 +156,14 @@ func auditSARIF(w io.Writer, r *audit.Report) error {
 	if err != nil {
 		return err
 	}
-	run := sarif.NewRunWithInformationURI("tachyform", "https://skerry-line.example/tachyform")
+	run := sarif.NewRun(*sarif.NewSimpleTool("tachyform"))
 	levels := map[audit.Level]string{audit.Blocker: "error", audit.Warning: "warning", audit.Advice: "note"}
+	helps := map[string]string{}
+	for _, c := range audit.Checks() {
+		helps[c.ID] = c.Mend + " tachyform explain " + c.ID + " says more."
+	}
 	for _, c := range r.Checks {
-		rule := run.AddRule(c.ID).WithDescription(c.Title).WithFullDescription(sarif.NewMultiformatMessageString(c.Why))
+		rule := run.AddRule(c.ID).WithDescription(c.Title).WithFullDescription(sarif.NewMultiformatMessageString(c.Why)).WithTextHelp(helps[c.ID])
 		rule.WithDefaultConfiguration(sarif.NewReportingConfiguration().WithLevel(levels[c.Level]))
 		if c.State != "failed" {
 			continue
@@ -172,6 +177,9 @@ func auditSARIF(w io.Writer, r *audit.Report) error {
 			at := sarif.NewPhysicalLocation().WithArtifactLocation(sarif.NewSimpleArtifactLocation(uriOf(orElse(f.File, "index.html"))))
 			if f.Line > 0 {
 				at.WithRegion(sarif.NewRegion().WithStartLine(f.Line).WithStartColumn(max(f.Column, 1)))
+			}
+			if b := r.Baseline; b != nil {
+				result.WithBaselineState(map[bool]string{true: "new", false: "unchanged"}[slices.Contains(b.New, c.ID)])
 			}
 			result.AddLocation(sarif.NewLocationWithPhysicalLocation(at))
 		}

@@ -143,6 +143,22 @@ func TestBuiltinStories(t *testing.T) {
 	assert.False(t, tell(t, bare, nil, list[0].Steps...).Passed)
 }
 
+// TestBuiltinStoriesOfUntitledSites has a start page without a title, and one with spaces in it.
+func TestBuiltinStoriesOfUntitledSites(t *testing.T) {
+	for _, title := range []string{"", "  ", "two \n  lines"} {
+		for _, s := range Builtin("/", title, "/deep/", true) {
+			require.NoError(t, s.Check(), "%q", title)
+		}
+		files := small("one")
+		files["index.html"] = `<!doctype html><title>` + title + `</title><p>x`
+		server := fittedFolder(t, files)
+		for _, s := range Builtin("/", title, "/", false) {
+			r := tell(t, server, nil, s.Steps...)
+			assert.True(t, r.Passed, "%q, %s: %+v", title, s.Name, r.Steps)
+		}
+	}
+}
+
 func TestTraces(t *testing.T) {
 	server := fittedFolder(t, small("one"))
 	st := NewEmbedded(server, nil, stage.Limits{})
