@@ -98,14 +98,19 @@ const goodManifest = `{
   "note_taking": {"new_note_url": "/fares.html"}
 }`
 
-const goodHead = `<!doctype html><title>Home</title><meta name="viewport" content="width=device-width"><link rel="manifest" href="/m.json"><link rel="apple-touch-icon" href="/192.png"><script>navigator.serviceWorker.register("/sw.js")</script><html lang="en"><meta name="theme-color" content="#0b4f6c"><link rel="icon" href="/192.png"><meta http-equiv="Content-Security-Policy" content="default-src 'self' 'unsafe-inline'"><style>body { background: #fff }</style>`
+const goodHead = `<!doctype html><title>Home</title><meta name="viewport" content="width=device-width"><link rel="manifest" href="/m.json"><link rel="apple-touch-icon" href="/192.png"><script>navigator.serviceWorker.register("/sw.js")</script><html lang="en"><meta name="theme-color" content="#0b4f6c"><link rel="icon" href="/192.png"><meta http-equiv="Content-Security-Policy" content="default-src 'self' 'unsafe-inline'"><style>body { background: #fff }</style><script src="/use.js"></script>`
 
 // networkFirst waits for the network as long as it takes, and shows whatever it gives.
-const networkFirst = `const list = ["/", "/fares.html", "/offline.html", "/192.png"];
+const networkFirst = `const list = ["/", "/fares.html", "/offline.html", "/192.png", "/use.js", "/data.json"];
 oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.addAll(list)));
 onfetch = (e) => e.respondWith(fetch(e.request).catch(() => caches.match(e.request)));`
 
-const goodWorker = `const list = ["/", "/fares.html", "/offline.html", "/192.png", "/data.json"];
+const goodWorker = `const list = ["/", "/fares.html", "/offline.html", "/192.png", "/use.js", "/data.json"];
+oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.addAll(list)));
+onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => { const n = fetch(e.request).then(async (x) => { if (r && x.ok) await (await caches.open("v")).put(e.request, x.clone()); return x; }); if (r) e.waitUntil(n.catch(() => {})); return r || n; }).catch(() => caches.match("/offline.html")));`
+
+// cacheFirst shows what it stored first, from a store whose name never changes.
+const cacheFirst = `const list = ["/", "/fares.html", "/offline.html", "/192.png", "/use.js", "/data.json"];
 oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.addAll(list)));
 onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)).catch(() => caches.match("/offline.html")));`
 
@@ -153,7 +158,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 	}
 	st := rehearsal.NewEmbedded(server, nil, stage.Limits{})
 	defer st.Close()
-	r, err := rehearsal.Run(context.Background(), st, server, rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: []string{"/data.json"}})
+	r, err := rehearsal.Run(context.Background(), st, server, rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: []string{"/data.json"}, Comeback: true})
 	require.NoError(t, err)
 	report, err := Run(context.Background(), server, r, o)
 	require.NoError(t, err)
@@ -293,6 +298,9 @@ func TestEachCheckFails(t *testing.T) {
 		"worker/pages-without":              {map[string]string{"fares.html": head(`serviceWorker`, `noWorker`)}, ""},
 		"updates/several-workers":           {map[string]string{"fares.html": head(`"/sw.js"`, `"/sw2.js"`)}, "-"},
 		"updates/digest-in-worker-name":     {map[string]string{"sw.3f9c2a7b.js": goodWorker, "fares.html": head(`"/sw.js"`, `"/sw.3f9c2a7b.js"`)}, "-"},
+		"updates/never-arrives":             {map[string]string{"sw.js": "onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request).then(async (r) => { await (await caches.open('v')).put(e.request, r.clone()); return r; })));"}, "sw.js:0:0"},
+		"updates/mixes-releases":            {map[string]string{"sw.js": "onfetch = (e) => { if (e.request.mode !== 'navigate') e.respondWith(caches.open('v').then(async (c) => (await c.match(e.request)) || fetch(e.request).then((r) => { c.put(e.request, r.clone()); return r; }))); };"}, "sw.js:0:0"},
+		"updates/worker-must-change":        {map[string]string{"sw.js": cacheFirst}, "sw.js:0:0"},
 		"updates/kept-too-long":             {map[string]string{"header": "Cache-Control: max-age=604800"}, "-"},
 		"weight/first-visit":                {map[string]string{"ceiling": "10"}, ""},
 		"weight/quota":                      {map[string]string{"sw.js": goodWorker + "\naddEventListener('install', (e) => e.waitUntil(caches.open('v').then((c) => c.put('/film', new Response('x'.repeat(60 << 20))))));"}, ""},

@@ -23,7 +23,6 @@ type Live struct {
 }
 
 var (
-	digestInName  = regexp.MustCompile(`[.-](?:[0-9a-f]{8,}|[0-9A-Za-z_-]*[0-9][0-9A-Za-z_-]*[A-Z][0-9A-Za-z_-]{4,})\.\w+$`)
 	foreignImport = regexp.MustCompile(`importScripts\s*\(\s*["'` + "`" + `](https?://[^"'` + "`" + `]+)`)
 	maxAge        = regexp.MustCompile(`(?i)max-age\s*=\s*"?(\d+)`)
 	refused       = regexp.MustCompile(`with 40[13]|another origin|sign`)

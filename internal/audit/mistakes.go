@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/site"
 	"tachyform/internal/survey"
 )
 
@@ -176,11 +177,50 @@ var updateChecks = []Check{
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			for _, r := range f.inv.Registrations {
-				if digestInName.MatchString(r.URL) {
+				if site.HasDigest(r.URL) {
 					out = append(out, Finding{File: r.File, Line: r.Line, Column: r.Column, URL: r.URL, Message: r.URL + " has a digest in its name"})
 				}
 			}
 			return out, len(f.inv.Registrations) > 0
+		},
+	},
+	{
+		ID: "updates/never-arrives", Level: Warning, Area: "updates", Title: "Visitors get the next release", Why: "The worker goes on showing what it stored first: whoever was there once sees that for ever, whatever is released.", Mend: "give the stores another name with each release and delete the old ones in the activate event, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: `caches.match(request) while a store of an older release is there and never deleted`,
+		run: func(f *facts) ([]Finding, bool) {
+			best, still, known := f.returning()
+			if !known {
+				return nil, false
+			}
+			if best.Arrives() > 0 || still != nil && still.Arrives() > 0 {
+				return nil, true
+			}
+			return []Finding{f.inWorker(after(best))}, true
+		},
+	},
+	{
+		ID: "updates/mixes-releases", Level: Warning, Area: "updates", Title: "Visitors never get parts of two releases", Why: "A page of one release with the styles or scripts of another looks broken or does not work, and nobody can reproduce it.", Mend: "store a whole release under a name of its own and answer a page and its parts from the same one, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: "network-first for pages and cache-first for the style sheet beside them",
+		run: func(f *facts) ([]Finding, bool) {
+			best, _, known := f.returning()
+			if !known || len(best.Changed) < 2 {
+				return nil, false
+			}
+			if !best.Mixes() {
+				return nil, true
+			}
+			return []Finding{f.inWorker(after(best))}, true
+		},
+	},
+	{
+		ID: "updates/worker-must-change", Level: Advice, Area: "updates", Title: "A release arrives when only its files change", Why: "Browsers install a worker again when its bytes change. A release that leaves them as they are never reaches those who were there before.", Mend: "have the build write a version or the digests of the files into the worker, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: `const STORE = "v1", which nobody changes when a page does`,
+		run: func(f *facts) ([]Finding, bool) {
+			best, still, known := f.returning()
+			if !known || still == nil {
+				return nil, false
+			}
+			if still.Arrives() > 0 || best.Arrives() == 0 {
+				return nil, true
+			}
+			return []Finding{f.inWorker(fmt.Sprintf("when %s change and the worker does not, visitors keep the old ones", strings.Join(still.Changed[:min(3, len(still.Changed))], ", ")))}, true
 		},
 	},
 	{
@@ -199,13 +239,49 @@ var updateChecks = []Check{
 					continue
 				}
 				applies = true
-				if limit := 86400; age > limit && !digestInName.MatchString(x.URL) || x.IsPage() && age > 3600 {
+				if limit := 86400; age > limit && !site.HasDigest(x.URL) || x.IsPage() && age > 3600 {
 					out = append(out, Finding{File: x.Path, URL: x.URL, Message: fmt.Sprintf("%s may be kept for %d hours without asking", x.URL, age/3600)})
 				}
 			}
 			return out, applies
 		},
 	},
+}
+
+// returning says whether what visitors get after a release is known, and gives the best of the releases in which the worker changes.
+func (f *facts) returning() (best, still *rehearsal.Comeback, known bool) {
+	if f.rehearsal == nil {
+		return nil, nil, false
+	}
+	for i := range f.rehearsal.Comebacks {
+		c := &f.rehearsal.Comebacks[i]
+		if slices.ContainsFunc(c.Visits, func(v rehearsal.ComebackVisit) bool { return v.Shows == "unknown" || v.Shows == "lost" }) {
+			return nil, nil, false
+		}
+		switch {
+		case c.Changes == rehearsal.FilesChange:
+			still = c
+		case best == nil, best.Arrives() == 0 && c.Arrives() > 0, best.Mixes() && !c.Mixes() && c.Arrives() > 0:
+			best = c
+		}
+	}
+	return best, still, best != nil
+}
+
+// inWorker makes a finding about the worker as a whole.
+func (f *facts) inWorker(message string) Finding {
+	script, _, _ := strings.Cut(f.rehearsal.Worker.URL, "?")
+	file, _ := f.server.Find(script)
+	return Finding{File: file, URL: f.rehearsal.Worker.URL, Message: message}
+}
+
+// after tells of the visits after a release.
+func after(c *rehearsal.Comeback) string {
+	var words []string
+	for _, v := range c.Visits {
+		words = append(words, v.Shows)
+	}
+	return fmt.Sprintf("after a release in which %s and the worker change, four visits show: %s", strings.Join(c.Changed[:min(3, len(c.Changed))], ", "), strings.Join(words, ", "))
 }
 
 // weightChecks are about what a visit costs.

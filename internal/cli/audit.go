@@ -105,7 +105,7 @@ func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, o
 		}
 	}
 	step, end := a.progress("Rehearsing")
-	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: opts.Inventory.Data}, stories: []string{"none"}})
+	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: opts.Inventory.Data, Comeback: true}, stories: []string{"none"}})
 	end()
 	if err != nil {
 		return nil, err
@@ -220,7 +220,7 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	st := rehearsal.NewEmbedded(server, nil, stage.Limits{})
 	defer st.Close()
 	step, end = a.progress("Rehearsing")
-	r, err := rehearsal.Run(ctx, st, server, rehearsal.Options{Progress: step, Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: opts.Inventory.Data})
+	r, err := rehearsal.Run(ctx, st, server, rehearsal.Options{Progress: step, Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: opts.Inventory.Data, Comeback: true})
 	end()
 	if err != nil {
 		return broken(err)

@@ -15,12 +15,14 @@ type Embedded struct {
 	b    *stage.Browser
 	tabs []*stage.Tab
 	tab  int // the one in use
+
+	fresh func(*site.Server) *Embedded // makes another with nothing stored
 }
 
 // NewEmbedded starts the embedded stage for a site.
 func NewEmbedded(server *site.Server, others map[string]*site.Server, limits stage.Limits) *Embedded {
 	b := stage.New(server, others, limits)
-	return &Embedded{b: b, tabs: []*stage.Tab{b.NewTab()}}
+	return &Embedded{b: b, tabs: []*stage.Tab{b.NewTab()}, fresh: func(s *site.Server) *Embedded { return NewEmbedded(s, others, limits) }}
 }
 
 // Close ends the stage.

@@ -85,6 +85,7 @@ type Options struct {
 	Networks []stage.Network
 	Next     *site.Server // the release that replaces the site, nil for none
 	Traces   []string     // URLs whose requests are followed step by step, on the embedded stage
+	Comeback bool         // imagine releases, and what visitors get who were there before; on the embedded stage
 	Progress func(done, total int)
 }
 
@@ -163,6 +164,8 @@ type Report struct {
 	Findings []Finding      `json:"findings"`
 	Traces   []Trace        `json:"traces,omitempty"`
 
+	Comebacks []Comeback `json:"comebacks,omitempty"` // what visitors get after releases that were imagined, for an audit
+
 	Chromium    *Report      `json:"chromium,omitempty"` // the same in a real browser, when asked for both
 	Differences []Difference `json:"differences,omitempty"`
 }
@@ -229,6 +232,11 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 		r.Pages, r.Fetches, r.Traces = append(r.Pages, p.Pages...), append(r.Fetches, p.Fetches...), append(r.Traces, p.Traces...)
 		r.Findings = append(r.Findings, p.Findings...)
 		r.take(p.remarks)
+	}
+	if e, ok := st.(*Embedded); ok && o.Comeback {
+		if r.Comebacks, err = comebacks(ctx, func() *Embedded { return e.fresh(server) }, server, r); err != nil {
+			return nil, err
+		}
 	}
 	return r, nil
 }

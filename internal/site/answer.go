@@ -52,9 +52,10 @@ type Server struct {
 	// Beyond answers for what a site that was read from a live origin does not have; nil for nobody.
 	Beyond func(urlPath string) (Answer, bool)
 
-	mu    sync.Mutex
-	kept  map[string]entry
-	bytes int64
+	changed map[string][]byte // by path: files that are answered with other bytes than the folder has
+	mu      sync.Mutex
+	kept    map[string]entry
+	bytes   int64
 }
 
 type entry struct {
@@ -68,6 +69,11 @@ const keepBytes = 128 << 20
 // NewServer serves s with the rules of its real server.
 func NewServer(s *Site, rules Rules) *Server {
 	return &Server{Site: s, Rules: rules, kept: map[string]entry{}}
+}
+
+// With gives a server of the same site in which files have other bytes, by their paths.
+func (v *Server) With(changed map[string][]byte) *Server {
+	return &Server{Site: v.Site, Rules: v.Rules, Beyond: v.Beyond, changed: changed, kept: map[string]entry{}}
 }
 
 // Forget drops what was read, after files have changed.
@@ -208,9 +214,12 @@ func (v *Server) read(f File) (entry, error) {
 	if ok {
 		return e, nil
 	}
-	body, err := v.Site.Read(f.Path)
-	if err != nil {
-		return entry{}, err
+	body, ok := v.changed[f.Path]
+	if !ok {
+		var err error
+		if body, err = v.Site.Read(f.Path); err != nil {
+			return entry{}, err
+		}
 	}
 	sum := sha256.Sum256(body)
 	e = entry{body, `"` + hex.EncodeToString(sum[:8]) + `"`}

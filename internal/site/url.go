@@ -3,6 +3,7 @@ package site
 import (
 	"net/url"
 	"path"
+	"regexp"
 	"strings"
 )
 
@@ -61,3 +62,10 @@ func IsIndex(name string) bool { return name == "index.html" || name == "index.h
 
 // IsPage says whether the file name is that of an HTML or XHTML page.
 func IsPage(name string) bool { return Kind(name) == "page" }
+
+// digestInName matches names such as app.3f9c2b71.js and index-BX3kd9aQ.css.
+var digestInName = regexp.MustCompile(`[.-](?:[0-9a-f]{8,}|[0-9A-Za-z_-]*[0-9][0-9A-Za-z_-]*[A-Z][0-9A-Za-z_-]{4,}|[0-9A-Za-z_-]*[A-Z][0-9A-Za-z_-]*[0-9][0-9A-Za-z_-]{4,})\.\w+$`)
+
+// HasDigest says whether the name of a file, or the path of a URL, seems to hold a digest of its content, so that a changed file has
+// another name.
+func HasDigest(name string) bool { return digestInName.MatchString(name) }

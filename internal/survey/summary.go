@@ -99,9 +99,6 @@ type Summary struct {
 	Next          []Step       `json:"next"`
 }
 
-// hashedName matches names such as app.3f9c2b71.js and index-BX3kd9aQ.css.
-var hashedName = regexp.MustCompile(`[.-]([0-9a-f]{8,32}|[0-9A-Za-z_-]*[0-9][0-9A-Za-z_-]{6,})\.[a-z0-9]{2,5}$`)
-
 // NotForVisitors matches files that servers and tools read, and visitors never ask for.
 var NotForVisitors = regexp.MustCompile(`(?i)(\.map|\.php|\.py|\.rb|\.ts|\.tsx|\.scss|\.less|\.gz|\.br|\.zip|\.tar|\.bak|~)$|(^|/)(_headers|_redirects|CNAME|LICENSE|README(\.(md|txt))?|robots\.txt|sitemap[^/]*\.xml|humans\.txt|package(-lock)?\.json|objects\.inv)$`)
 
@@ -156,7 +153,7 @@ func (inv *Inventory) files(s *Summary) {
 		s.Bytes += f.Size
 		s.Biggest = append(s.Biggest, Sized{f.Path, f.Size})
 		page := f.IsPage()
-		if !page && hashedName.MatchString(f.Path) {
+		if !page && site.HasDigest(f.Path) {
 			s.Hashed++
 		}
 		if !page && NotForVisitors.MatchString(f.Path) {
