@@ -187,8 +187,8 @@ var updateChecks = []Check{
 	{
 		ID: "updates/never-arrives", Level: Warning, Area: "updates", Title: "Visitors get the next release", Why: "The worker goes on showing what it stored first: whoever was there once sees that for ever, whatever is released.", Mend: "give the stores another name with each release and delete the old ones in the activate event, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: `caches.match(request) while a store of an older release is there and never deleted`,
 		run: func(f *facts) ([]Finding, bool) {
-			best, still, known := f.returning()
-			if !known {
+			best, still := f.rehearsal.Best()
+			if best == nil {
 				return nil, false
 			}
 			if best.Arrives() > 0 || still != nil && still.Arrives() > 0 {
@@ -200,8 +200,8 @@ var updateChecks = []Check{
 	{
 		ID: "updates/mixes-releases", Level: Warning, Area: "updates", Title: "Visitors never get parts of two releases", Why: "A page of one release with the styles or scripts of another looks broken or does not work, and nobody can reproduce it.", Mend: "store a whole release under a name of its own and answer a page and its parts from the same one, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: "network-first for pages and cache-first for the style sheet beside them",
 		run: func(f *facts) ([]Finding, bool) {
-			best, _, known := f.returning()
-			if !known || len(best.Changed) < 2 {
+			best, _ := f.rehearsal.Best()
+			if best == nil || len(best.Changed) < 2 {
 				return nil, false
 			}
 			if !best.Mixes() {
@@ -213,8 +213,8 @@ var updateChecks = []Check{
 	{
 		ID: "updates/worker-must-change", Level: Advice, Area: "updates", Title: "A release arrives when only its files change", Why: "Browsers install a worker again when its bytes change. A release that leaves them as they are never reaches those who were there before.", Mend: "have the build write a version or the digests of the files into the worker, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: `const STORE = "v1", which nobody changes when a page does`,
 		run: func(f *facts) ([]Finding, bool) {
-			best, still, known := f.returning()
-			if !known || still == nil {
+			best, still := f.rehearsal.Best()
+			if best == nil || still == nil {
 				return nil, false
 			}
 			if still.Arrives() > 0 || best.Arrives() == 0 {
@@ -246,26 +246,6 @@ var updateChecks = []Check{
 			return out, applies
 		},
 	},
-}
-
-// returning says whether what visitors get after a release is known, and gives the best of the releases in which the worker changes.
-func (f *facts) returning() (best, still *rehearsal.Comeback, known bool) {
-	if f.rehearsal == nil {
-		return nil, nil, false
-	}
-	for i := range f.rehearsal.Comebacks {
-		c := &f.rehearsal.Comebacks[i]
-		if slices.ContainsFunc(c.Visits, func(v rehearsal.ComebackVisit) bool { return v.Shows == "unknown" || v.Shows == "lost" }) {
-			return nil, nil, false
-		}
-		switch {
-		case c.Changes == rehearsal.FilesChange:
-			still = c
-		case best == nil, best.Arrives() == 0 && c.Arrives() > 0, best.Mixes() && !c.Mixes() && c.Arrives() > 0:
-			best = c
-		}
-	}
-	return best, still, best != nil
 }
 
 // inWorker makes a finding about the worker as a whole.

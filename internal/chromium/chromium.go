@@ -18,6 +18,7 @@ import (
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
@@ -65,6 +66,7 @@ type Browser struct {
 	remarks  []stage.Remark
 	changed  chan struct{} // told when workers change
 	console  []string
+	log      []string
 	parts    bool
 }
 
@@ -209,6 +211,9 @@ func (b *Browser) Clear() error {
 // enable asks the browser for the events that are listened to.
 func (b *Browser) enable() error {
 	if err := chromedp.Listen(b.ctx, b.tab.event); err != nil {
+		return err
+	}
+	if _, err := chromedp.Call(b.ctx, log.Enable, cdp.Empty{}); err != nil {
 		return err
 	}
 	if _, err := chromedp.Call(b.ctx, network.Enable, network.EnableParams{}); err != nil {
@@ -421,6 +426,21 @@ func (b *Browser) Console() []string {
 	c := b.console
 	b.console = nil
 	return c
+}
+
+// Log gives what the browser itself wrote to the console about pages since the last call, such as what a policy refused.
+func (b *Browser) Log() []string {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	l := b.log
+	b.log = nil
+	return l
+}
+
+// Emulate has pages be drawn for a medium, "screen" or "print", and in a colour scheme, "light" or "dark".
+func (b *Browser) Emulate(medium, scheme string) error {
+	_, err := chromedp.Call(b.ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Media: medium, Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}})
+	return err
 }
 
 // Install gives the browser's own reports on the open page: what hinders its installation, and what is wrong with

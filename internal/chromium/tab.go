@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/log"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
@@ -97,6 +98,8 @@ func (t *tab) event(ev any) {
 		if string(e.Type) == "error" {
 			b.console = append(b.console, fmt.Sprint(e.Args))
 		}
+	case *log.EventEntryAdded:
+		b.log = append(b.log, fmt.Sprintf("%s: %s", e.Entry.Source, e.Entry.Text))
 	case *runtime.EventExceptionThrown:
 		b.console = append(b.console, fmt.Sprintf("%s:%d: %s", e.ExceptionDetails.URL, e.ExceptionDetails.LineNumber+1, e.ExceptionDetails.Text))
 	}

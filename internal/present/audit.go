@@ -31,6 +31,9 @@ func (s *Style) Audit(r *audit.Report) error {
 		}
 	}
 	s.printf("  %s %s\n", pad("offline", 9), count(offline, "page")+": "+strings.Join(sums, ", "))
+	if best, _ := r.Rehearsal.Best(); best != nil {
+		s.printf("  %s %s\n", pad("release", 9), "the next one is "+arrival(best))
+	}
 	if b := r.Baseline; b != nil {
 		s.printf("  %s %d new, %d gone, %d as before\n", pad("baseline", 9), len(b.New), len(b.Gone), len(b.Unchanged))
 	}
@@ -59,6 +62,16 @@ func (s *Style) Audit(r *audit.Report) error {
 		}
 	}
 	return s.err
+}
+
+// arrival says when a visitor who was there before sees a release.
+func arrival(c *rehearsal.Comeback) string {
+	when := []string{"never seen", "seen at the first visit", "seen at the second visit",
+		"seen when all tabs were closed and the site is opened anew", "seen at the second visit after all tabs were closed"}[c.Arrives()]
+	if c.Mixes() {
+		when += "; parts of the old one are shown beside parts of the new"
+	}
+	return when
 }
 
 func (s *Style) check(c audit.Result) {

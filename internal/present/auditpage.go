@@ -10,6 +10,7 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/manifest"
+	"tachyform/internal/rehearsal"
 )
 
 //go:embed audit.html
@@ -65,6 +66,8 @@ func auditPage(w io.Writer, r *audit.Report) error {
 		Passed   int
 		Left     int
 		Stored   int64
+		Release  *rehearsal.Comeback
+		Arrival  string
 	}{Report: r, Failed: map[string][]audit.Result{}, Levels: []string{"blocker", "warning", "advice"}}
 	for _, c := range r.Checks {
 		switch c.State {
@@ -92,6 +95,9 @@ func auditPage(w io.Writer, r *audit.Report) error {
 			break
 		}
 		data.Rows = append(data.Rows, matrixRow{u, rows[u]})
+	}
+	if data.Release, _ = r.Rehearsal.Best(); data.Release != nil {
+		data.Arrival = arrival(data.Release)
 	}
 	for _, s := range r.Rehearsal.Stores {
 		data.Stored += s.Bytes

@@ -51,6 +51,24 @@ func (c *Comeback) Mixes() bool {
 	return slices.ContainsFunc(c.Visits, func(v ComebackVisit) bool { return v.Shows == "mix" })
 }
 
+// Best gives the comeback of the release that goes best among those that change the worker, and that of the release in which only files
+// change; nil when there is none, or when it cannot be told what visitors see.
+func (r *Report) Best() (best, still *Comeback) {
+	for i := range r.Comebacks {
+		c := &r.Comebacks[i]
+		if slices.ContainsFunc(c.Visits, func(v ComebackVisit) bool { return v.Shows == "unknown" || v.Shows == "lost" }) {
+			return nil, nil
+		}
+		switch {
+		case c.Changes == FilesChange:
+			still = c
+		case best == nil, best.Arrives() == 0 && c.Arrives() > 0, best.Mixes() && !c.Mixes() && c.Arrives() > 0:
+			best = c
+		}
+	}
+	return best, still
+}
+
 // maxImagined is how many parts of the start page change in an imagined release.
 const maxImagined = 8
 
