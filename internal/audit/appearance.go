@@ -79,9 +79,9 @@ var appearanceChecks = []Check{
 			var out []Finding
 			for _, s := range f.manifest.Processed.Screenshots {
 				add := func(m string) {
-					out = append(out, Finding{File: f.file.Path, Line: s.Line, Column: s.Column, URL: strings.TrimPrefix(s.Src, anyOrigin), Message: m})
+					out = append(out, Finding{File: f.file.Path, Line: s.Line, Column: s.Column, URL: strings.TrimPrefix(s.Src, f.origin()), Message: m})
 				}
-				u, own := strings.CutPrefix(s.Src, anyOrigin)
+				u, own := strings.CutPrefix(s.Src, f.origin())
 				if !own {
 					continue
 				}
@@ -151,7 +151,7 @@ var appearanceChecks = []Check{
 			if !f.readable() {
 				return nil, false
 			}
-			scope, own := strings.CutPrefix(f.manifest.Processed.Scope, anyOrigin)
+			scope, own := strings.CutPrefix(f.manifest.Processed.Scope, f.origin())
 			if !own {
 				return nil, false
 			}
@@ -177,7 +177,7 @@ var appearanceChecks = []Check{
 			if !f.readable() || !f.manifest.Processed.StartURLGiven {
 				return nil, false
 			}
-			file := f.inv.FileOf(strings.TrimPrefix(f.manifest.Processed.StartURL, anyOrigin))
+			file := f.inv.FileOf(strings.TrimPrefix(f.manifest.Processed.StartURL, f.origin()))
 			if file == nil {
 				return nil, false
 			}

@@ -383,7 +383,7 @@ func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report) (*f
 	f.link = t
 	line, column := markup.Position(f.start.src, t.Offset)
 	f.linkPlace = [2]int{line, column}
-	f.linkURL = f.start.resolve(t.Value)
+	f.linkURL = f.resolve(f.start, t.Value)
 	if f.file = inv.FileOf(f.linkURL); f.file == nil {
 		return f, nil
 	}
@@ -391,13 +391,13 @@ func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report) (*f
 	if err != nil {
 		return nil, err
 	}
-	f.manifest, err = manifest.Process(data, f.file.Path, anyOrigin+f.file.URL, anyOrigin+f.start.file.URL)
+	f.manifest, err = manifest.Process(data, f.file.Path, f.origin()+f.file.URL, f.origin()+f.start.file.URL)
 	if err != nil {
 		return nil, err
 	}
 	for _, img := range f.manifest.Processed.Icons {
 		i := &iconFact{image: img}
-		u, own := strings.CutPrefix(img.Src, anyOrigin)
+		u, own := strings.CutPrefix(img.Src, f.origin())
 		if i.outer = !own; own {
 			if i.file = inv.FileOf(u); i.file != nil {
 				if i.data, err = f.site.Read(i.file.Path); err == nil {
@@ -427,14 +427,22 @@ func (h pageHead) tag(kind string) *pagehead.Tag {
 	return nil
 }
 
-func (h pageHead) resolve(ref string) string {
+// origin is that of the site; a folder has one that stands for any.
+func (f *facts) origin() string {
+	if o := f.site.Origin; o != "" {
+		return o
+	}
+	return anyOrigin
+}
+
+func (f *facts) resolve(h pageHead, ref string) string {
 	base := h.file.URL
 	if h.head.Base != "" {
-		if b, ok := survey.Resolve(base, h.head.Base); ok {
+		if b, ok := survey.ResolveOn(f.site.Origin, base, h.head.Base); ok {
 			base = b
 		}
 	}
-	u, _ := survey.Resolve(base, ref)
+	u, _ := survey.ResolveOn(f.site.Origin, base, ref)
 	return u
 }
 

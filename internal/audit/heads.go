@@ -217,7 +217,7 @@ var headChecks = []Check{
 		ID: "pages/icon-file-missing", Level: Warning, Area: "pages", Title: "The icons that pages link are there", Why: "The tab shows a blank sheet.", Mend: "put the file there, or correct the link", Spec: "HTML Standard, \"Link type icon\"", Example: `<link rel="icon" href="/gone.png">`,
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onTags("icon", func(h pageHead, t pagehead.Tag) string {
-				u := h.resolve(t.Value)
+				u := f.resolve(h, t.Value)
 				if u == "" || strings.Contains(u, ":") || f.inv.FileOf(u) != nil {
 					return ""
 				}
@@ -232,7 +232,7 @@ var headChecks = []Check{
 			if t == nil {
 				return nil, false
 			}
-			file := f.inv.FileOf(f.start.resolve(t.Value))
+			file := f.inv.FileOf(f.resolve(f.start, t.Value))
 			if file == nil {
 				return nil, false
 			}

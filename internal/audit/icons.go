@@ -9,7 +9,7 @@ import (
 )
 
 func (i *iconFact) finding(f *facts, message string) Finding {
-	return Finding{File: f.file.Path, Line: i.image.Line, Column: i.image.Column, URL: strings.TrimPrefix(i.image.Src, anyOrigin), Message: message}
+	return Finding{File: f.file.Path, Line: i.image.Line, Column: i.image.Column, URL: strings.TrimPrefix(i.image.Src, f.origin()), Message: message}
 }
 
 var iconChecks = []Check{
@@ -60,7 +60,7 @@ var iconChecks = []Check{
 				case i.outer:
 					return nil, false
 				case i.file == nil:
-					return []Finding{i.finding(f, strings.TrimPrefix(i.image.Src, anyOrigin)+" is not in the site")}, true
+					return []Finding{i.finding(f, strings.TrimPrefix(i.image.Src, f.origin())+" is not in the site")}, true
 				case i.kind == "":
 					return []Finding{i.finding(f, i.file.Path+" cannot be decoded as a picture")}, true
 				case i.kind != "image/svg+xml" && (i.width < manifest.MinIcon || i.height < manifest.MinIcon):
@@ -84,7 +84,7 @@ var iconChecks = []Check{
 				switch {
 				case i.outer:
 				case i.file == nil:
-					out = append(out, i.finding(f, strings.TrimPrefix(i.image.Src, anyOrigin)+" is not in the site"))
+					out = append(out, i.finding(f, strings.TrimPrefix(i.image.Src, f.origin())+" is not in the site"))
 				case i.kind == "":
 					out = append(out, i.finding(f, i.file.Path+" cannot be decoded as a picture"))
 				}

@@ -116,7 +116,7 @@ var manifestChecks = []Check{
 			if !f.readable() || !f.manifest.Processed.StartURLGiven {
 				return nil, false
 			}
-			u := strings.TrimPrefix(f.manifest.Processed.StartURL, anyOrigin)
+			u := strings.TrimPrefix(f.manifest.Processed.StartURL, f.origin())
 			path := strings.SplitN(strings.SplitN(u, "#", 2)[0], "?", 2)[0]
 			a := f.server.Answer("GET", path)
 			switch {

@@ -51,9 +51,9 @@ var pageChecks = []Check{
 				case h.err != nil || h.file.Path == f.start.file.Path:
 				case t == nil:
 					out = append(out, Finding{File: h.file.Path, Line: 1, Column: 1, URL: h.file.URL, Message: "there is no manifest link in the head"})
-				case h.resolve(t.Value) != f.linkURL:
+				case f.resolve(h, t.Value) != f.linkURL:
 					out = append(out, Finding{File: h.file.Path, Line: 1, Column: 1, URL: h.file.URL,
-						Message: fmt.Sprintf("links %s, the start page links %s", h.resolve(t.Value), f.linkURL), Mend: "link the same manifest everywhere"})
+						Message: fmt.Sprintf("links %s, the start page links %s", f.resolve(h, t.Value), f.linkURL), Mend: "link the same manifest everywhere"})
 				}
 			}
 			return out, true
@@ -88,7 +88,7 @@ var pageChecks = []Check{
 			if t == nil {
 				return []Finding{{File: f.start.file.Path, Line: 1, Column: 1, URL: f.start.file.URL, Message: "there is no touch icon in the head"}}, true
 			}
-			u := f.start.resolve(t.Value)
+			u := f.resolve(f.start, t.Value)
 			if !strings.HasPrefix(u, "http") && f.inv.FileOf(u) == nil {
 				line, column := markup.Position(f.start.src, t.Offset)
 				return []Finding{{File: f.start.file.Path, Line: line, Column: column, URL: u, Message: u + " is not in the site"}}, true
@@ -106,7 +106,7 @@ var pageChecks = []Check{
 			if t == nil {
 				return nil, false
 			}
-			file := f.inv.FileOf(f.start.resolve(t.Value))
+			file := f.inv.FileOf(f.resolve(f.start, t.Value))
 			if file == nil || file.Size > 4<<20 {
 				return nil, false
 			}

@@ -52,7 +52,7 @@ var workerChecks = []Check{
 			if w.State == "none" || w.State == "failed" || !f.readable() {
 				return nil, false
 			}
-			start := strings.TrimPrefix(f.manifest.Processed.StartURL, anyOrigin)
+			start := strings.TrimPrefix(f.manifest.Processed.StartURL, f.origin())
 			if strings.HasPrefix(start, w.Scope) {
 				return nil, true
 			}

@@ -208,7 +208,18 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	if opts.Inventory, err = res.Survey(ctx, survey.Options{}); err != nil {
 		return fitError(err)
 	}
-	rules := site.Rules{}
+	configured, err := c.SiteRules()
+	if err != nil {
+		return usage(err)
+	}
+	others, err := c.Origins()
+	if err != nil {
+		return usage(err)
+	}
+	if len(configured.Headers)+len(configured.Redirects) > 0 && !a.quiet {
+		fmt.Fprintln(a.err, "[[server.header]] and [[server.redirect]] are not used: the server itself was asked")
+	}
+	rules := site.Rules{Answers: configured.Answers} // of its data the server is not asked
 	for _, f := range res.Site.Files {
 		for k, list := range res.Headers[f.URL] {
 			rules.Headers = append(rules.Headers, site.HeaderRule{Path: f.URL, Name: k, Value: strings.Join(list, ", ")})
@@ -217,7 +228,7 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	server := site.NewServer(res.Site, rules)
 	server.Beyond = res.Beyond(ctx)
 	opts.Live = shown(ctx, address, res)
-	st := rehearsal.NewEmbedded(server, nil, stage.Limits{})
+	st := rehearsal.NewEmbedded(server, others, stage.Limits{})
 	defer st.Close()
 	step, end = a.progress("Rehearsing")
 	r, err := rehearsal.Run(ctx, st, server, rehearsal.Options{Progress: step, Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: opts.Inventory.Data, Comeback: true})

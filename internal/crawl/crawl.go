@@ -212,7 +212,7 @@ func (c *crawler) run(ctx context.Context, u *url.URL) (*site.Site, error) {
 	start := c.follow((item{url: entry}).key())
 	for _, f := range c.files {
 		if f.URL == start && f.IsPage() {
-			return site.Live(c.dir, u.String(), start, c.files, c.aliases)
+			return site.Live(c.dir, u.String(), c.origin, start, c.files, c.aliases)
 		}
 	}
 	return nil, c.noEntry(u, start)
@@ -555,7 +555,7 @@ func (c *crawler) refs(f site.File, data []byte) []item {
 	switch f.Kind() {
 	case "page":
 		m := markup.ReadPage(data)
-		if b, ok := survey.Resolve(base, m.Base.Value); ok && m.Base.Value != "" {
+		if b, ok := survey.ResolveOn(c.origin, base, m.Base.Value); ok && m.Base.Value != "" {
 			base = b
 		}
 		refs = m.Refs
@@ -576,7 +576,7 @@ func (c *crawler) refs(f site.File, data []byte) []item {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	for _, r := range refs {
-		u, ok := survey.Resolve(base, r.URL)
+		u, ok := survey.ResolveOn(c.origin, base, r.URL)
 		if !ok || strings.HasPrefix(u, "http") {
 			continue
 		}

@@ -49,6 +49,27 @@ func TestAuditOfALiveSite(t *testing.T) {
 			w.Header().Set("Cache-Control", "max-age=604800")
 			files.ServeHTTP(w, r)
 		}, []string{"host/policy-forbids-manifest", "updates/kept-too-long"}, []string{"host/policy-forbids-worker"}},
+		"absolute addresses of its own": {func(w http.ResponseWriter, r *http.Request) {
+			data, err := os.ReadFile(filepath.Join(dir, "dist", filepath.FromSlash(r.URL.Path), map[bool]string{true: "index.html"}[strings.HasSuffix(r.URL.Path, "/")]))
+			if err != nil {
+				http.NotFound(w, r)
+				return
+			}
+			own := "http://" + r.Host + "/"
+			text := string(data)
+			switch {
+			case strings.HasSuffix(r.URL.Path, "/"):
+				text = strings.NewReplacer(`="/`, `="`+own).Replace(text)
+				w.Header().Set("Content-Type", "text/html; charset=utf-8")
+			case strings.HasSuffix(r.URL.Path, ".webmanifest"):
+				text = strings.ReplaceAll(text, `": "/`, `": "`+own)
+				w.Header().Set("Content-Type", "application/manifest+json")
+			default:
+				w.Header().Set("Content-Type", map[string]string{".js": "text/javascript", ".css": "text/css", ".svg": "image/svg+xml", ".png": "image/png"}[filepath.Ext(r.URL.Path)])
+			}
+			_, _ = w.Write([]byte(text))
+		}, nil, []string{"manifest/not-linked", "manifest/start-url-invalid", "manifest/scope-ignored", "icons/file-missing", "icons/unusable", "pages/reference-leads-nowhere", "pages/touch-icon-missing", "pages/icon-file-missing",
+			"worker/not-installed", "offline/start-page", "offline/page-partial", "icons/foreign"}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			server := httptest.NewServer(c.handler)

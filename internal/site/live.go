@@ -13,15 +13,15 @@ type live struct {
 	aliases map[string]string
 }
 
-// Live makes a site of what was read from a live origin into the folder dir: name is shown, start is the URL of the
+// Live makes a site of what was read from a live origin (scheme and host) into the folder dir: name is shown, start is the URL of the
 // start page, the files' Path is their URL and Real their name in dir, and aliases are URLs that redirect to another.
 // The files are in path order. Only reading such a site makes sense.
-func Live(dir, name, start string, files []File, aliases map[string]string) (*Site, error) {
+func Live(dir, name, origin, start string, files []File, aliases map[string]string) (*Site, error) {
 	root, err := os.OpenRoot(dir)
 	if err != nil {
 		return nil, err
 	}
-	s := &Site{Dir: name, Base: "/", Files: files, root: root, byPath: map[string]int{}, live: &live{start, aliases}}
+	s := &Site{Dir: name, Base: "/", Origin: origin, Files: files, root: root, byPath: map[string]int{}, live: &live{start, aliases}}
 	if s.dir, err = root.Open("."); err != nil {
 		root.Close()
 		return nil, fmt.Errorf("%s: %w", dir, err)

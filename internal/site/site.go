@@ -42,6 +42,7 @@ type Skipped struct{ Path, Why string }
 type Site struct {
 	Dir     string // as the user named it
 	Base    string // URL path it is served from, with slashes at both ends
+	Origin  string // scheme and host of a live origin, such as "https://skerry-line.example"; "" for a folder, which does not know it
 	Files   []File
 	Skipped []Skipped
 

@@ -12,7 +12,7 @@ import (
 	"tachyform/internal/site"
 )
 
-// Origin is the origin that a site is rehearsed on.
+// Origin is the origin that a folder is rehearsed on; a site that was read from a live origin has that one.
 const Origin = "https://site.example"
 
 // Limits bound what a worker may cost. The zero value means the defaults.
@@ -79,6 +79,9 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 	b := &Browser{origin: Origin, server: server, others: others, network: Online, loop: &loop{},
 		http: &httpCache{map[string]cached{}}, store: &cacheStorage{quota: maxStored}, bases: map[string]string{}, limits: limits, guard: newGuard(limits),
 		docs: newReadCache()}
+	if server.Site.Origin != "" {
+		b.origin = server.Site.Origin
+	}
 	b.loop.busy = func() {
 		b.remark(Remark{Kind: "limit", Message: "the worker was ended: it keeps the browser busy with timers and events without end"})
 		b.endWorkers()

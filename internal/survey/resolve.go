@@ -41,6 +41,18 @@ func Resolve(base, ref string) (string, bool) {
 	return h, strings.HasPrefix(h, "http")
 }
 
+// ResolveOn does the same for a site whose origin is known, such as "https://skerry-line.example": its absolute URLs come back
+// root-relative too.
+func ResolveOn(origin, base, ref string) (string, bool) {
+	u, ok := Resolve(base, ref)
+	if origin != "" && ok && u[0] != '/' {
+		if rest, own := strings.CutPrefix(u, origin); own && strings.HasPrefix(rest, "/") {
+			return rest, true
+		}
+	}
+	return u, ok
+}
+
 // simple resolves a relative path of plain characters against a root-relative base, as most references are.
 func simple(base, ref string) (string, bool) {
 	for i := range len(ref) {

@@ -341,7 +341,7 @@ func (r *reader) page(data []byte, withLinks bool) (*Page, []string) {
 	p := &Page{File: r.file, Title: m.Title.Value, Lang: m.Lang, Size: len(data)}
 	base := r.file.URL
 	if m.Base.Value != "" {
-		if b, ok := Resolve(base, m.Base.Value); ok {
+		if b, ok := ResolveOn(r.inv.Site.Origin, base, m.Base.Value); ok {
 			base = b
 		}
 	}
@@ -359,11 +359,11 @@ func (r *reader) page(data []byte, withLinks bool) (*Page, []string) {
 	}
 	for _, ref := range m.Refs {
 		if ref.Use == markup.UseManifest && p.Manifest == "" {
-			p.Manifest, _ = Resolve(base, ref.URL)
+			p.Manifest, _ = ResolveOn(r.inv.Site.Origin, base, ref.URL)
 		}
 	}
 	for _, f := range m.Forms {
-		if u, ok := Resolve(base, f.Action); ok && f.Method != "GET" {
+		if u, ok := ResolveOn(r.inv.Site.Origin, base, f.Action); ok && f.Method != "GET" {
 			line, column := markup.Position(r.src, f.Offset)
 			r.endpoints = append(r.endpoints, Endpoint{URL: u, Method: f.Method, File: r.file.Path, Line: line, Column: column, Form: true})
 		}
@@ -379,7 +379,7 @@ func (r *reader) page(data []byte, withLinks bool) (*Page, []string) {
 	}
 	links := []string{}
 	for _, ref := range m.Refs {
-		if u, ok := Resolve(base, ref.URL); ok && ref.Use == markup.UseLink && strings.HasPrefix(u, "/") {
+		if u, ok := ResolveOn(r.inv.Site.Origin, base, ref.URL); ok && ref.Use == markup.UseLink && strings.HasPrefix(u, "/") {
 			links = append(links, u)
 		}
 	}
@@ -441,7 +441,7 @@ func (r *reader) refs(refs []markup.Ref, base string) []Need {
 		case markup.UseLink, markup.UseRefresh, markup.UseIcon, markup.UseManifest:
 			continue
 		}
-		u, ok := Resolve(base, ref.URL)
+		u, ok := ResolveOn(r.inv.Site.Origin, base, ref.URL)
 		if !ok {
 			continue
 		}
@@ -491,9 +491,9 @@ func (r *reader) script(f markup.ScriptFacts, base string) {
 			if !g.Relative && !r.file.IsPage() {
 				at = r.inv.Site.Base // relative to the page, of which a script knows nothing
 			}
-			reg.URL, _ = Resolve(at, g.URL)
+			reg.URL, _ = ResolveOn(r.inv.Site.Origin, at, g.URL)
 			if g.Scope != "" {
-				reg.Scope, _ = Resolve(at, g.Scope)
+				reg.Scope, _ = ResolveOn(r.inv.Site.Origin, at, g.Scope)
 			}
 		}
 		r.regs = append(r.regs, reg)
