@@ -119,9 +119,9 @@ func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, o
 
 // mend fits the site when that mends something, audits it again, and says what was mended and what was not.
 func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts audit.Options, before *audit.Report) (*audit.Report, error) {
-	safe := map[string]bool{}
+	safe, area := map[string]bool{}, map[string]string{}
 	for _, k := range audit.Checks() {
-		safe[k.ID] = k.Safe
+		safe[k.ID], area[k.ID] = k.Safe, k.Area
 	}
 	failed := func(r *audit.Report) (out []string) {
 		for _, k := range r.Checks {
@@ -141,7 +141,8 @@ func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts aud
 		say("nothing was changed; these are not safe to mend by themselves", first)
 		return before, nil
 	}
-	plan, err := fitting.Make(ctx, s, c, fitting.Options{})
+	worker := slices.ContainsFunc(first, func(id string) bool { return safe[id] && area[id] == "worker" })
+	plan, err := fitting.Make(ctx, s, c, fitting.Options{NoWorker: !worker})
 	if err != nil {
 		return nil, fitError(err)
 	}
@@ -156,7 +157,11 @@ func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts aud
 		return nil, err
 	}
 	left := failed(after)
-	say(fmt.Sprintf("mended by a fit of %s (tachyform strip takes it out again)", s.Dir), slices.DeleteFunc(first, func(id string) bool { return slices.Contains(left, id) }))
+	how := "mended by a fit of %s (tachyform strip takes it out again)"
+	if !worker && plan.Worker == "" {
+		how = "mended by a fit of %s without a worker, which nothing here asked for (tachyform strip takes it out again)"
+	}
+	say(fmt.Sprintf(how, s.Dir), slices.DeleteFunc(first, func(id string) bool { return slices.Contains(left, id) }))
 	say("not safe to mend by itself", left)
 	return after, nil
 }

@@ -28,6 +28,7 @@ import (
 // Options of a fit beside the configuration.
 type Options struct {
 	ReplaceWorker bool            // write our worker in place of the site's own
+	NoWorker      bool            // write no worker into a site that has none of ours
 	Progress      survey.Progress // told how many of how many files are read
 
 	// ManifestOnly writes the manifest and links it; icons, worker and other tags are left out. In a site that was fitted
@@ -387,6 +388,10 @@ func (f *fitter) manifest(p string, original []byte, existing *manifest.Manifest
 
 // chooseWorker decides where our worker goes; "" when the site has one of its own that stays.
 func (f *fitter) chooseWorker() string {
+	ours := slices.ContainsFunc(f.inv.Registrations, func(r survey.Registration) bool { return f.isOurs(r.File) })
+	if f.opts.NoWorker && !ours {
+		return ""
+	}
 	for i, r := range f.inv.Registrations {
 		if r.File == "sw-page.js" && f.isOurs(r.File) {
 			continue
