@@ -63,16 +63,16 @@ it and audits it. A folder that is not an earlier demo is never touched.`,
 			if err := s.Rescan(); err != nil {
 				return broken(err)
 			}
-			r, server, err := rehearse(cmd.Context(), c, s, rehearsing{stories: []string{"none"}})
+			r, _, err := rehearse(cmd.Context(), c, s, rehearsing{stories: []string{"none"}})
 			if err != nil {
 				return err
 			}
 			if err := say(func() error { st.Rule(); return st.Rehearsal(r) }); err != nil {
 				return err
 			}
-			report, err := audit.Run(cmd.Context(), server, r, audit.Options{})
+			report, err := a.auditFolder(cmd.Context(), c, s, audit.Options{})
 			if err != nil {
-				return broken(err)
+				return err
 			}
 			return say(func() error {
 				st.Rule()
