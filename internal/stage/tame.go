@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/dop251/goja"
 	"github.com/dop251/goja/ast"
@@ -323,6 +324,27 @@ func (w *worker) hostTame(set setter) {
 	set("room", func(c goja.FunctionCall) goja.Value {
 		w.b.guard.room(vm, uint64(max(c.Argument(0).ToInteger(), 0)))
 		return goja.Undefined()
+	})
+	set("detach", func(c goja.FunctionCall) goja.Value {
+		if b, ok := c.Argument(0).Export().(goja.ArrayBuffer); ok {
+			b.Detach()
+		}
+		return goja.Undefined()
+	})
+	set("zone", func(goja.FunctionCall) goja.Value {
+		name := time.Local.String()
+		if name == "Local" || name == "" {
+			name = "UTC"
+		}
+		return vm.ToValue(name)
+	})
+	set("zoneOffset", func(c goja.FunctionCall) goja.Value {
+		l, err := time.LoadLocation(c.Argument(0).String())
+		if err != nil {
+			return goja.Undefined()
+		}
+		_, s := time.UnixMilli(c.Argument(1).ToInteger()).In(l).Zone()
+		return vm.ToValue(s / 60)
 	})
 	set("guards", func(c goja.FunctionCall) goja.Value {
 		if err := w.guards(c.Argument(0).ToObject(vm)); err != nil {

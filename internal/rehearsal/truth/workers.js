@@ -174,3 +174,118 @@ onfetch = (e) => { if (e.request.mode !== "navigate") e.respondWith(fetch(e.requ
 //// data is stored apart
 oninstall = (e) => e.waitUntil(caches.open("s").then((c) => c.addAll(["/", "/about/", "/app.css", "/app.js", "/pic.svg"])));
 onfetch = (e) => { if (e.request.url.endsWith(".json")) e.respondWith(caches.open("d").then((c) => fetch(e.request).then((r) => { c.put(e.request, r.clone()); return r; }, () => c.match(e.request)))); else e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))); };
+//// asynchronous generators
+async function* stored(name) { for (const r of await (await caches.open(name)).keys()) yield r; }
+oninstall = (e) => e.waitUntil((async () => { const c = await caches.open("g"); for await (const u of (async function* () { yield "/"; yield* ["/app.css", "/app.js"]; })()) await c.add(u); })());
+onfetch = (e) => e.respondWith((async () => { for await (const r of stored("g")) if (r.url === e.request.url) return (await caches.open("g")).match(r); return fetch(e.request); })());
+//// old style
+var CACHE = 'old-' + 'VERSION'; var URLS = ['/', '/about/', '/app.css'];
+function Router() { this.routes = []; }
+Router.prototype.add = function (test, handler) { this.routes.push({test: test, handler: handler}); return this; };
+Router.prototype.handle = function (event) { for (var i = 0; i < this.routes.length; i++) { if (this.routes[i].test(event.request)) { event.respondWith(this.routes[i].handler(event.request)); return; } } };
+var router = new Router().add(function (r) { return r.method === 'GET' && r.headers.get('accept').indexOf('text/html') !== -1; }, function (r) { return fetch(r)['catch'](function () { return caches.match(r).then(function (m) { return m || caches.match('/'); }); }); })
+  .add(function () { return true; }, function (r) { return caches.match(r).then(function (m) { return m || fetch(r); }); });
+self.addEventListener('install', function (e) { e.waitUntil(caches.open(CACHE).then(function (c) { return c.addAll(URLS); }).then(function () { return self.skipWaiting(); })); });
+self.addEventListener('activate', function (e) { e.waitUntil(caches.keys().then(function (ks) { return Promise.all(ks.map(function (k) { if (k !== CACHE) return caches['delete'](k); })); }).then(function () { return self.clients.claim(); })); });
+self.addEventListener('fetch', function (e) { router.handle(e); });
+//// the first that is good
+oninstall = (e) => e.waitUntil(caches.open("any").then((c) => c.addAll(["/", "/app.css", "/app.js", "/data.json"])));
+onfetch = (e) => e.respondWith(Promise.any([caches.match(e.request).then((r) => r || Promise.reject(new Error("not stored"))), fetch(e.request).then((r) => r.ok ? r : Promise.reject(new Error(r.status)))]).catch((x) => new Response(x.errors.length + " failed", {status: 504, headers: {"Content-Type": "text/plain"}})));
+//// whichever is faster
+oninstall = (e) => e.waitUntil(caches.open("race").then((c) => c.addAll(["/", "/app.css", "/about/"])));
+onfetch = (e) => { const wait = new Promise((done) => setTimeout(done, 800)); e.respondWith(Promise.race([fetch(e.request).catch(() => wait), wait]).then(async (r) => r || await caches.match(e.request) || new Response("late", {status: 503}))); };
+//// an age in a header
+const aged = async (r) => { const h = new Headers(r.headers); h.set("x-stored", String(Date.now())); return new Response(await r.blob(), {status: r.status, statusText: r.statusText, headers: h}); };
+onfetch = (e) => e.respondWith((async () => { const c = await caches.open("aged"), m = await c.match(e.request); if (m && Date.now() - Number(m.headers.get("x-stored")) < 3600e3) return m; try { const r = await fetch(e.request); await c.put(e.request, await aged(r.clone())); return r; } catch (x) { if (m) return m; throw x; } })());
+//// data is changed on its way
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith(fetch(e.request).then(async (r) => Response.json({...await r.json(), by: "worker", ok: r.ok})).catch((x) => Response.json({error: x.name}, {status: 502}))); };
+//// asks for everything anew
+oninstall = (e) => e.waitUntil(caches.open("reload").then((c) => c.addAll(["/", "/app.css"].map((u) => new Request(u, {cache: "reload", credentials: "same-origin"})))));
+onactivate = (e) => e.waitUntil(caches.open("reload").then(async (c) => { for (const k of await c.keys()) await c.put(k, await fetch(new Request(k, {cache: "no-store"}))); }));
+onfetch = (e) => e.respondWith(caches.match(e.request, {cacheName: "reload"}).then((r) => r || fetch(new Request(e.request.url, {headers: e.request.headers, credentials: "omit"}))));
+//// waits while it installs
+oninstall = (e) => { e.waitUntil(new Promise((done) => setTimeout(done, 300)).then(() => caches.open("slowly")).then((c) => c.add("/"))); e.waitUntil(caches.open("slowly").then((c) => c.add("/about/"))); };
+onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r ?? fetch(e.request)));
+//// signals
+onfetch = (e) => e.respondWith((async () => { const c = await caches.open("sig"); try { const r = await fetch(e.request, {signal: AbortSignal.any([AbortSignal.timeout(700), new AbortController().signal])}); await c.put(e.request, r.clone()); return r; } catch (x) { return await c.match(e.request) ?? new Response(x.name, {status: 599, headers: {"Content-Type": "text/html"}}); } })());
+//// asks for the head first
+onfetch = (e) => { if (e.request.mode === "navigate") return; e.respondWith((async () => { const h = await fetch(e.request.url, {method: "HEAD"}).catch(() => null); if (h && h.ok && h.headers.get("content-type")) return fetch(e.request); return new Response("/* none */", {headers: {"Content-Type": e.request.destination === "style" ? "text/css" : "text/javascript"}}); })()); };
+//// patterns
+const routes = [[new URLPattern({pathname: "/about/:rest(.*)"}), ({rest}) => new Response("<title>About " + rest + "</title>", {headers: {"Content-Type": "text/html"}})], [new URLPattern("/:name.json", self.location.origin), ({name}) => Response.json({name})], [new URLPattern({search: "v=:v"}), () => new Response("<title>With a query</title>", {headers: {"Content-Type": "text/html; charset=utf-8"}})]];
+onfetch = (e) => { for (const [p, make] of routes) { const m = p.exec(e.request.url); if (m) return e.respondWith(make(m.pathname.groups)); } };
+//// expressions
+const table = new Map([[/^\/(?<page>about)\/?$/, (g) => g.page], [/\.(?:css|js)$/i, () => "asset"]]);
+oninstall = (e) => e.waitUntil(caches.open("re").then((c) => c.addAll(["/app.css", "/app.js", "/offline.html"])));
+onfetch = (e) => { const {pathname} = new URL(e.request.url); for (const [re, kind] of table) { const m = pathname.match(re); if (!m) continue; if (kind(m.groups) === "asset") e.respondWith(caches.match(e.request)); else e.respondWith(fetch(e.request).catch(() => caches.match("/offline.html"))); break; } };
+//// answers twice
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith(new Response("first")); try { e.respondWith(new Response("second")); } catch (x) { caches.open("twice").then((c) => c.put("/" + x.name, new Response(""))); } };
+//// extends too late
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith(new Response("answered")); setTimeout(() => { try { e.waitUntil(Promise.resolve()); } catch (x) { caches.open("late").then((c) => c.put("/" + x.name, new Response(""))); } }, 10); };
+//// two listeners
+addEventListener("fetch", (e) => { if (e.request.url.endsWith(".json")) { e.respondWith(Response.json({from: "first"})); e.stopImmediatePropagation(); } });
+addEventListener("fetch", (e) => { if (/json|css/.test(e.request.url)) e.respondWith(new Response("body { color: red }", {headers: {"Content-Type": "text/css"}})); });
+onfetch = (e) => { if (e.request.url.endsWith("/about/")) e.respondWith(new Response("<title>Third</title>", {headers: {"Content-Type": "text/html"}})); };
+//// listens too late
+oninstall = () => { addEventListener("fetch", (e) => e.respondWith(new Response("never", {headers: {"Content-Type": "text/html"}}))); };
+//// options of matching
+oninstall = (e) => e.waitUntil((async () => { await (await caches.open("a")).put("/data.json?old", new Response("query")); await (await caches.open("b")).put("/data.json", new Response("plain")); await (await caches.open("b")).put(new Request("/about/", {headers: {Accept: "x"}}), new Response("<title>Varied</title>", {headers: {"Content-Type": "text/html", Vary: "Accept"}})); })());
+onfetch = (e) => { if (e.request.url.endsWith(".json")) e.respondWith(caches.match(e.request, {cacheName: "a", ignoreSearch: true})); else if (e.request.url.endsWith("/about/")) e.respondWith(caches.match(e.request, {ignoreVary: true}).then((r) => r || fetch(e.request))); };
+//// deletes by the path
+oninstall = (e) => e.waitUntil((async () => { const c = await caches.open("d"); for (const u of ["/?1", "/?2", "/about/?x", "/app.css"]) await c.put(u, new Response(u)); const n = (await c.matchAll("/", {ignoreSearch: true})).length; await c.delete("/", {ignoreSearch: true}); await c.put("/count-" + n + "-" + (await c.keys()).length, new Response("")); })());
+onfetch = () => {};
+//// stores what cannot be stored
+oninstall = (e) => e.waitUntil((async () => { const c = await caches.open("no"); const tries = {post: () => c.put(new Request("/x", {method: "POST"}), new Response("")), scheme: () => c.put("data:text/plain,x", new Response("")), partial: () => c.put("/p", new Response("x", {status: 206})), star: () => c.put("/s", new Response("x", {headers: {Vary: "*"}})), missing: () => c.add("/nowhere"), used: async () => { const r = new Response("x"); await r.text(); await c.put("/u", r); }}; for (const [k, f] of Object.entries(tries)) { try { await f(); await c.put("/" + k + "-stored", new Response("")); } catch (x) { await c.put("/" + k + "-" + x.name, new Response("")); } } })());
+onfetch = () => {};
+//// offline page by status
+oninstall = (e) => e.waitUntil(caches.open("st").then((c) => c.add("/offline.html")));
+onfetch = (e) => { if (e.request.mode === "navigate") e.respondWith(fetch(e.request).then((r) => r.status >= 500 || r.status === 404 ? caches.match("/offline.html") : r, () => caches.match("/offline.html"))); };
+//// waits for what was handled
+onfetch = (e) => { if (!e.request.url.endsWith(".css")) return; e.respondWith(fetch(e.request).catch(() => caches.match(e.request)).then((r) => r || Response.error())); e.waitUntil(e.handled.then(async () => { const c = await caches.open("handled"); if (!await c.match(e.request)) await c.add(e.request.url); }).catch(() => {})); };
+//// remembers its clients
+onfetch = (e) => e.respondWith((async () => { const c = await caches.open("who"); const client = e.clientId ? await clients.get(e.clientId) : null; if (e.request.mode === "navigate") await c.put("/nav-" + (e.resultingClientId ? "new" : "none") + "-" + (e.clientId ? "old" : "none"), new Response("")); else if (client) await c.put("/" + client.type + "-" + client.frameType + new URL(client.url).pathname, new Response("")); return fetch(e.request); })());
+//// a database with an index
+const db = () => new Promise((ok, no) => { const q = indexedDB.open("tides", 2); q.onupgradeneeded = (e) => { const s = q.result.createObjectStore("t", {keyPath: "id", autoIncrement: true}); s.createIndex("url", "url", {unique: true}); s.createIndex("tags", "tags", {multiEntry: true}); }; q.onsuccess = () => ok(q.result); q.onerror = () => no(q.error); });
+const done = (q) => new Promise((ok, no) => { q.onsuccess = () => ok(q.result); q.onerror = () => no(q.error); });
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith((async () => { const d = await db(), s = () => d.transaction("t", "readwrite").objectStore("t"); let text; try { text = await (await fetch(e.request)).text(); try { await done(s().add({url: e.request.url, text, tags: ["a", "b"]})); } catch (x) { text += " " + x.name; } } catch { const all = []; await new Promise((ok) => { const q = s().index("tags").openCursor(IDBKeyRange.bound("a", "b"), "prev"); q.onsuccess = () => { const c = q.result; if (!c) return ok(); all.push(c.key + c.primaryKey); c.continue(); }; }); text = "kept " + all.join() + " " + await done(s().index("url").count(e.request.url)) + " " + (await done(s().index("url").get(e.request.url)))?.text; } d.close(); return new Response(text); })()); };
+//// compressed and back
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith(fetch(e.request).then((r) => new Response(r.body.pipeThrough(new CompressionStream("gzip")).pipeThrough(new DecompressionStream("gzip")), {status: r.status})).catch(() => new Response("none"))); };
+//// read twice
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith((async () => { const r = await fetch(e.request); const [a, b] = r.body.tee(); const c = await caches.open("tee"); await c.put(e.request, new Response(a, {headers: {"Content-Type": "application/json"}})); const parts = []; for await (const chunk of b) parts.push(chunk.length); return new Response("read " + parts.reduce((x, y) => x + y, 0)); })().catch(async (x) => await caches.match(e.request) || new Response(x.name))); };
+//// forms and blobs
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith((async () => { const r = await fetch(e.request).catch(() => new Response("{}")); const f = new FormData(); f.append("file", new File([await r.blob()], "x.json", {type: "application/json"})); f.append("n", 5); const back = await new Response(f).formData(); const file = back.get("file"); return new Response([file.name, file.type, file.size, back.get("n"), [...back.keys()].join("+")].join(" ")); })()); };
+//// a digest as a tag
+const hex = (b) => [...new Uint8Array(b)].map((x) => x.toString(16).padStart(2, "0")).join("");
+onfetch = (e) => { if (!/\.(css|js|json)$/.test(new URL(e.request.url).pathname)) return; e.respondWith((async () => { try { const r = await fetch(e.request), body = await r.arrayBuffer(); const tag = hex(await crypto.subtle.digest("SHA-256", body)).slice(0, 8); const c = await caches.open("tags"); await c.put(e.request, new Response(body, {headers: {ETag: tag, "Content-Type": r.headers.get("Content-Type")}})); return new Response(body, {headers: {"Content-Type": r.headers.get("Content-Type")}}); } catch { const m = await caches.match(e.request); return m ? new Response(m.headers.get("etag") + await m.text(), {headers: m.headers}) : Response.error(); } })()); };
+//// a name that is not plain
+oninstall = (e) => e.waitUntil(caches.open("стор 🚢 VERSION").then((c) => c.addAll(["/", "/?q=%20ä", "/app.css#part"])));
+onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));
+//// a store that is gone
+oninstall = (e) => e.waitUntil((async () => { const c = await caches.open("gone"); await c.add("/"); await caches.delete("gone"); await c.add("/app.css"); await (await caches.open("there")).put("/" + (await c.keys()).length + "-" + await caches.has("gone"), new Response("")); })());
+onfetch = () => {};
+//// checks what it gets
+onfetch = (e) => { if (!e.request.url.endsWith(".js")) return; e.respondWith(fetch(e.request.url, {integrity: "sha256-AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA="}).catch((x) => new Response("/* " + x.name + " */", {headers: {"Content-Type": "text/javascript"}}))); };
+//// addresses of other kinds
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith((async () => { const out = [await (await fetch("data:text/plain,hello%20there")).text(), (await fetch("data:application/json;base64,eyJhIjoxfQ==")).headers.get("content-type")]; for (const u of ["blob:" + location.origin + "/none", "about:blank", "ftp://x.invalid/"]) out.push(await fetch(u).then((r) => r.status, (x) => x.name)); return new Response(out.join(" ")); })()); };
+//// the order of things
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith((async () => { const log = []; setTimeout(() => log.push("timer"), 0); queueMicrotask(() => log.push("micro")); Promise.resolve().then(() => log.push("then")); const {port1, port2} = new MessageChannel(); const told = new Promise((ok) => { port2.onmessage = (m) => { log.push(m.data); ok(); }; }); port1.postMessage("port"); log.push("sync"); await null; log.push("await"); await told; await new Promise((ok) => setTimeout(ok, 5)); return new Response(log.filter((x) => x !== "port").join()); })()); };
+//// locks and channels
+const channel = new BroadcastChannel("c");
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith(navigator.locks.request("one", async (l) => { const other = new BroadcastChannel("c"); const heard = new Promise((ok) => { other.onmessage = (m) => ok(JSON.stringify(m.data)); }); channel.postMessage({hello: [1, new Date(0)]}); const text = await heard; other.close(); return new Response(l.mode + " " + text); })); };
+//// recent functions
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; const {promise, resolve} = Promise.withResolvers(); e.respondWith(promise); (async () => { const groups = Object.groupBy(["/a", "/b/", "/c"], (u) => u.endsWith("/") ? "page" : "file"); const ref = new WeakRef(groups); const set = new Set([1, 2]).union(new Set([3])); resolve(new Response([groups.file.length, ref.deref() === groups, [...set].join("+"), [3, 1, 2].toSorted().join(""), [1, 2, 3].values().map((x) => x * 2).toArray().join("+"), await Array.fromAsync([1, Promise.resolve(2)]), structuredClone(new Map([[1, {a: 2}]])).get(1).a, "x".at(-1), [1, 2, 3].findLast((x) => x < 3), Object.hasOwn({a: 1}, "a"), "aXbX".replaceAll("X", "-"), new Intl.NumberFormat("en-US").format(12345)].join(" "))); })(); };
+//// letting go
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith((async () => { const log = []; { await using a = {async [Symbol.asyncDispose]() { log.push("a"); }}; using b = {[Symbol.dispose]() { log.push("b"); }}; log.push("in"); } return new Response(log.join()); })()); };
+//// pages from parts
+oninstall = (e) => e.waitUntil(caches.open("parts").then((c) => Promise.all([c.put("/_head", new Response("<!doctype html><title>")), c.put("/_foot", new Response("</title><link rel=stylesheet href=/app.css>")), c.add("/app.css")])));
+onfetch = (e) => { if (e.request.mode === "navigate") { const {readable, writable} = new TransformStream(); const work = (async () => { const w = writable.getWriter(), enc = new TextEncoder(); const part = async (u) => w.write(new Uint8Array(await (await caches.match(u)).arrayBuffer())); await part("/_head"); await w.write(enc.encode("Parts of " + new URL(e.request.url).pathname)); await part("/_foot"); await w.close(); })(); e.waitUntil(work); e.respondWith(new Response(readable, {headers: {"Content-Type": "text/html"}})); } else e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))); };
+//// a stream that breaks
+onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith(new Response(new ReadableStream({start(c) { c.enqueue(new TextEncoder().encode("half")); }, pull(c) { c.error(new Error("broken")); }}))); };
+//// an error page that is kept
+onfetch = (e) => e.respondWith(caches.open("bad").then((c) => c.match(e.request).then((m) => m || fetch(e.request).then((r) => { if (e.request.mode === "navigate") c.put(e.request, r.clone()); return r; }))));
+//// goes by itself
+oninstall = () => skipWaiting();
+onactivate = (e) => e.waitUntil((async () => { for (const k of await caches.keys()) await caches.delete(k); await clients.claim(); await registration.unregister(); })());
+onfetch = (e) => e.respondWith(fetch(e.request).catch(() => new Response("<title>Still here</title>", {headers: {"Content-Type": "text/html"}})));
+//// code made of text
+const rules = JSON.parse('[{"test":"url.pathname.endsWith(\'.css\')","type":"text/css","body":"body { color: navy }"}]').map((r) => ({...r, test: new Function("url", "return " + r.test)}));
+onfetch = (e) => { const url = new URL(e.request.url); const r = rules.find((x) => x.test(url)); if (r) e.respondWith(new Response(r.body, {headers: {"Content-Type": r.type}})); else if (url.pathname.endsWith(".json")) e.respondWith(new Response(String(eval("1 + " + "1n".length)))); };

@@ -225,6 +225,9 @@ class ServiceWorkerRegistration extends EventTarget {
   get updateViaCache() { return "imports"; }
   get navigationPreload() { return this.#preload; }
   get sync() { return this.#sync; }
+  get periodicSync() { return periodicSync; }
+  get backgroundFetch() { return backgroundFetch; }
+  get cookies() { return cookieSubscriptions; }
   get pushManager() { return {async subscribe() { $.note("push.subscribe", ""); throw new DOMException("no push service", "AbortError"); }, async getSubscription() { return null; }, async permissionState() { return "prompt"; }}; }
   async update() { return later(() => { $.update(); return this; }); }
   async unregister() { return later(() => { $.unregister(); return true; }); }
@@ -235,7 +238,10 @@ handlerAttribute(ServiceWorkerRegistration.prototype, "updatefound");
 
 const thisWorker = new ServiceWorker();
 
-function structuredClone(value) {
+function structuredClone(value, options) {
+  if (arguments.length < 1) throw new $TypeError("Failed to execute 'structuredClone' on 'WorkerGlobalScope': 1 argument required, but only 0 present.");
+  const moved = options && options.transfer ? [...options.transfer] : [];
+  for (const t of moved) if (!(t instanceof $ArrayBuffer) && !(t instanceof MessagePort)) throw new DOMException("Value at index 0 does not have a transferable type.", "DataCloneError");
   const seen = new $Map();
   const copy = (v) => {
     if (v === null || typeof v !== "object") {
@@ -247,17 +253,31 @@ function structuredClone(value) {
     if (v instanceof $Date) return keep(new $Date(v.getTime()));
     if (v instanceof RegExp) return keep(new RegExp(v.source, v.flags));
     if (v instanceof $ArrayBuffer) return keep(v.slice(0));
-    if ($ArrayBuffer.isView(v)) return keep(new v.constructor(v.buffer.slice(v.byteOffset, v.byteOffset + v.byteLength)));
+    if ($ArrayBuffer.isView(v)) {
+      const buffer = copy(v.buffer); // views of one buffer go on sharing it
+      return keep(new v.constructor(buffer, v.byteOffset, v instanceof DataView ? v.byteLength : v.length));
+    }
     if (v instanceof $Map) { const c = keep(new $Map()); for (const [k, x] of v) c.set(copy(k), copy(x)); return c; }
     if (v instanceof $Set) { const c = keep(new $Set()); for (const x of v) c.add(copy(x)); return c; }
     if (v instanceof Blob) return v;
-    if (v instanceof $Error) { const c = keep(new $Error(v.message)); c.name = v.name; return c; }
+    if (v instanceof DOMException) return keep(new DOMException(v.message, v.name));
+    if (v instanceof $Error) {
+      const kind = ["EvalError", "RangeError", "ReferenceError", "SyntaxError", "TypeError", "URIError"].find((n) => n === v.name);
+      const c = keep($Object.create((kind ? globalThis[kind] : $Error).prototype));
+      for (const k of ["stack", "message", "cause"]) if ($Object.hasOwn(v, k)) $Object.defineProperty(c, k, {value: k === "cause" ? copy(v[k]) : $String(v[k]), writable: true, configurable: true});
+      return c;
+    }
+    for (const kind of [$Number, $String, Boolean, BigInt]) if (v instanceof kind) return keep($Object(v.valueOf()));
+    if (v instanceof $Promise || v instanceof $WeakMap || v instanceof WeakSet || v instanceof WeakRef || v instanceof EventTarget || v instanceof ReadableStream || v instanceof Event) throw new DOMException("The object could not be cloned.", "DataCloneError");
     if (v instanceof Request || v instanceof Response || v instanceof Headers || v instanceof URL) throw new DOMException("The object could not be cloned.", "DataCloneError");
     const c = keep($Array.isArray(v) ? new $Array(v.length) : {});
     for (const k of $Object.keys(v)) c[k] = copy(v[k]);
     return c;
   };
-  return copy(value);
+  for (const t of moved) if (t instanceof MessagePort) seen.set(t, t);
+  const out = copy(value);
+  for (const t of moved) if (t instanceof $ArrayBuffer) $.detach(t);
+  return out;
 }
 
 class TextEncoder {
@@ -366,19 +386,25 @@ const loc = $.parseURL($.baseURL(), null);
 const location = $Object.freeze({__proto__: named.WorkerLocation.prototype, href: loc.href, origin: loc.origin, protocol: loc.protocol, host: loc.host, hostname: loc.hostname, port: loc.port,
   pathname: loc.pathname, search: loc.search, hash: loc.hash, toString() { return loc.href; }});
 
+// A timer may be given code as text (HTML Standard, "timer initialization steps").
+const evalGlobal = globalThis.eval;
+const handlerOf = (f, args) => typeof f === "function" ? () => f(...args) : () => evalGlobal($String(f));
 class ServiceWorkerGlobalScope extends named.WorkerGlobalScope {}
 const locks = trusted(() => new LockManager());
-const storage = {__proto__: named.StorageManager.prototype, async estimate() { return $.estimate(); }, async persisted() { return false; }, async persist() { return false; }};
+const storage = {__proto__: named.StorageManager.prototype, async estimate() { return $.estimate(); }, async persisted() { return false; },
+  async getDirectory() { throw new DOMException("Files of the origin's own are not part of this stage.", "NotSupportedError"); }};
 class WorkerNavigator {
   get userAgent() { return "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/156.0.0.0 Safari/537.36"; }
   get onLine() { return $.online(); }
-  get language() { return "en-GB"; }
-  get languages() { return ["en-GB", "en"]; }
+  get language() { return "en-US"; }
+  get languages() { return $Object.freeze(["en-US", "en"]); }
   get hardwareConcurrency() { return 2; }
   get platform() { return "Linux x86_64"; }
   get connection() { return {effectiveType: "4g", downlink: 10, rtt: 50, saveData: false, addEventListener() {}}; }
   get storage() { return storage; }
   get locks() { return locks; }
+  get permissions() { return permissions; }
+  get userAgentData() { return agentData; }
 }
 
 const scope = {
@@ -390,7 +416,7 @@ const scope = {
   ServiceWorkerGlobalScope, WorkerNavigator, IDBFactory, IDBDatabase, IDBTransaction, IDBObjectStore, IDBIndex, IDBCursor, IDBCursorWithValue,
   IDBKeyRange, IDBRequest, IDBOpenDBRequest, IDBVersionChangeEvent, CountQueuingStrategy, ByteLengthQueuingStrategy, TextDecoderStream, TextEncoderStream,
   CompressionStream, DecompressionStream, ReadableStreamBYOBReader, FileReader, ProgressEvent, CloseEvent, WebSocket, LockManager, Performance, Notification,
-  SyncManager, ...named,
+  SyncManager, ...named, ...web,
 };
 const define = (name, value) => $Object.defineProperty(globalThis, name, {value, writable: true, configurable: true, enumerable: false});
 for (const name of $Object.keys(scope)) {
@@ -408,8 +434,8 @@ const values = {
   atob: (s) => { const r = $.atob($String(s)); if (r === null) throw new DOMException("The string to be decoded is not correctly encoded.", "InvalidCharacterError"); return r; },
   btoa: (s) => { const r = $.btoa($String(s)); if (r === null) throw new DOMException("The string to be encoded contains characters outside of the Latin1 range.", "InvalidCharacterError"); return r; },
   queueMicrotask: (f) => { $Promise.resolve().then(() => { try { f(); } catch (e) { report("microtask", e); } }); },
-  setTimeout: (f, ms, ...args) => $.setTimer(() => f(...args), $Number(ms) || 0, false),
-  setInterval: (f, ms, ...args) => $.setTimer(() => f(...args), $Number(ms) || 0, true),
+  setTimeout: (f, ms, ...args) => $.setTimer(handlerOf(f, args), $Number(ms) || 0, false),
+  setInterval: (f, ms, ...args) => $.setTimer(handlerOf(f, args), $Number(ms) || 0, true),
   clearTimeout: (id) => { $.clearTimer($Number(id) || 0); },
   clearInterval: (id) => { $.clearTimer($Number(id) || 0); },
   skipWaiting: async () => later(() => { $.skipWaiting(); }),
@@ -421,6 +447,7 @@ const values = {
   },
 };
 for (const name of $Object.keys(values)) define(name, values[name]);
+for (const name of $Object.keys(webValues)) define(name, webValues[name]);
 for (const type of ["install", "activate", "fetch", "message", "messageerror", "push", "sync", "periodicsync", "notificationclick",
   "notificationclose", "pushsubscriptionchange", "error", "unhandledrejection", "rejectionhandled", "online", "offline"])
   handlerAttribute(globalThis, type);
