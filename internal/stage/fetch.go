@@ -1,6 +1,8 @@
 package stage
 
 import (
+	"encoding/base64"
+	"mime"
 	"net/http"
 	"sort"
 	"strconv"
@@ -115,8 +117,60 @@ func (b *Browser) networkFetch(req *request, done func(*response, netError)) can
 	return func() { stopped = true }
 }
 
+// dataURL answers with what the URL itself holds (Fetch Standard, "data: URL processor").
+func dataURL(u string) (*response, netError) {
+	u, _, _ = strings.Cut(u, "#")
+	kind, data, ok := strings.Cut(strings.TrimPrefix(u, "data:"), ",")
+	if !ok {
+		return nil, failedToFetch
+	}
+	body := []byte(unescaped(data))
+	kind = strings.TrimSpace(kind)
+	if i := strings.LastIndexByte(kind, ';'); i >= 0 && strings.EqualFold(strings.TrimSpace(kind[i+1:]), "base64") {
+		kind = strings.TrimRight(kind[:i], " ")
+		plain := strings.TrimRight(strings.Map(func(r rune) rune {
+			if strings.ContainsRune("\t\n\f\r ", r) {
+				return -1
+			}
+			return r
+		}, string(body)), "=")
+		var err error
+		if body, err = base64.RawStdEncoding.DecodeString(plain); err != nil {
+			return nil, failedToFetch
+		}
+	}
+	if strings.HasPrefix(kind, ";") {
+		kind = "text/plain" + kind
+	}
+	if _, _, err := mime.ParseMediaType(kind); err != nil || !strings.Contains(kind, "/") {
+		kind = "text/plain;charset=US-ASCII"
+	}
+	return &response{url: u, status: 200, statusText: "OK", kind: "basic", headers: [][2]string{{"content-type", kind}}, body: &blob{data: body}}, ""
+}
+
+// unescaped decodes percent-encoding; what is none stays.
+func unescaped(s string) string {
+	var b strings.Builder
+	for i := 0; i < len(s); i++ {
+		if s[i] == '%' && i+2 < len(s) {
+			if n, err := strconv.ParseUint(s[i+1:i+3], 16, 8); err == nil {
+				b.WriteByte(byte(n))
+				i += 2
+				continue
+			}
+		}
+		b.WriteByte(s[i])
+	}
+	return b.String()
+}
+
 // cachedFetch asks the HTTP cache, then the server.
 func (b *Browser) cachedFetch(req *request, hops int, redirected bool, done func(*response, netError)) {
+	if strings.HasPrefix(req.url, "data:") {
+		r, e := dataURL(req.url)
+		b.loop.after(0, func() { done(r, e) })
+		return
+	}
 	if !strings.HasPrefix(req.url, "http:") && !strings.HasPrefix(req.url, "https:") {
 		b.loop.after(0, func() { done(nil, failedToFetch) })
 		return

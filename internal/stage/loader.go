@@ -28,7 +28,7 @@ func (l *loader) navigate(url, dest string, hops int) {
 	if hops == 0 {
 		b.nextTab++
 	}
-	id := fmt.Sprintf("client-%d", b.nextTab)
+	id, before := fmt.Sprintf("client-%d", b.nextTab), l.tab.id // measured in Chromium: the page that is left is the client
 	req := &request{url: url, method: "GET", mode: "navigate", credentials: "include", cache: "default", redirect: "manual", destination: dest,
 		headers: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}, {"upgrade-insecure-requests", "1"}}}
 	b.trace(nil, "%s is opened", b.Relative(url))
@@ -71,9 +71,9 @@ func (l *loader) navigate(url, dest string, hops int) {
 	case reg.active == nil:
 		direct("no worker is active yet")
 	case reg.active.state == activating:
-		b.waiters = append(b.waiters, func() { b.workerFetch(reg.active, req, "", id, direct, finish) })
+		b.waiters = append(b.waiters, func() { b.workerFetch(reg.active, req, before, id, direct, finish) })
 	default:
-		b.workerFetch(reg.active, req, "", id, direct, finish)
+		b.workerFetch(reg.active, req, before, id, direct, finish)
 	}
 }
 

@@ -188,9 +188,6 @@ var router = new Router().add(function (r) { return r.method === 'GET' && r.head
 self.addEventListener('install', function (e) { e.waitUntil(caches.open(CACHE).then(function (c) { return c.addAll(URLS); }).then(function () { return self.skipWaiting(); })); });
 self.addEventListener('activate', function (e) { e.waitUntil(caches.keys().then(function (ks) { return Promise.all(ks.map(function (k) { if (k !== CACHE) return caches['delete'](k); })); }).then(function () { return self.clients.claim(); })); });
 self.addEventListener('fetch', function (e) { router.handle(e); });
-//// the first that is good
-oninstall = (e) => e.waitUntil(caches.open("any").then((c) => c.addAll(["/", "/app.css", "/app.js", "/data.json"])));
-onfetch = (e) => e.respondWith(Promise.any([caches.match(e.request).then((r) => r || Promise.reject(new Error("not stored"))), fetch(e.request).then((r) => r.ok ? r : Promise.reject(new Error(r.status)))]).catch((x) => new Response(x.errors.length + " failed", {status: 504, headers: {"Content-Type": "text/plain"}})));
 //// whichever is faster
 oninstall = (e) => e.waitUntil(caches.open("race").then((c) => c.addAll(["/", "/app.css", "/about/"])));
 onfetch = (e) => { const wait = new Promise((done) => setTimeout(done, 800)); e.respondWith(Promise.race([fetch(e.request).catch(() => wait), wait]).then(async (r) => r || await caches.match(e.request) || new Response("late", {status: 503}))); };
@@ -219,8 +216,6 @@ oninstall = (e) => e.waitUntil(caches.open("re").then((c) => c.addAll(["/app.css
 onfetch = (e) => { const {pathname} = new URL(e.request.url); for (const [re, kind] of table) { const m = pathname.match(re); if (!m) continue; if (kind(m.groups) === "asset") e.respondWith(caches.match(e.request)); else e.respondWith(fetch(e.request).catch(() => caches.match("/offline.html"))); break; } };
 //// answers twice
 onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith(new Response("first")); try { e.respondWith(new Response("second")); } catch (x) { caches.open("twice").then((c) => c.put("/" + x.name, new Response(""))); } };
-//// extends too late
-onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith(new Response("answered")); setTimeout(() => { try { e.waitUntil(Promise.resolve()); } catch (x) { caches.open("late").then((c) => c.put("/" + x.name, new Response(""))); } }, 10); };
 //// two listeners
 addEventListener("fetch", (e) => { if (e.request.url.endsWith(".json")) { e.respondWith(Response.json({from: "first"})); e.stopImmediatePropagation(); } });
 addEventListener("fetch", (e) => { if (/json|css/.test(e.request.url)) e.respondWith(new Response("body { color: red }", {headers: {"Content-Type": "text/css"}})); });
@@ -282,10 +277,6 @@ onfetch = (e) => { if (e.request.mode === "navigate") { const {readable, writabl
 onfetch = (e) => { if (!e.request.url.endsWith(".json")) return; e.respondWith(new Response(new ReadableStream({start(c) { c.enqueue(new TextEncoder().encode("half")); }, pull(c) { c.error(new Error("broken")); }}))); };
 //// an error page that is kept
 onfetch = (e) => e.respondWith(caches.open("bad").then((c) => c.match(e.request).then((m) => m || fetch(e.request).then((r) => { if (e.request.mode === "navigate") c.put(e.request, r.clone()); return r; }))));
-//// goes by itself
-oninstall = () => skipWaiting();
-onactivate = (e) => e.waitUntil((async () => { for (const k of await caches.keys()) await caches.delete(k); await clients.claim(); await registration.unregister(); })());
-onfetch = (e) => e.respondWith(fetch(e.request).catch(() => new Response("<title>Still here</title>", {headers: {"Content-Type": "text/html"}})));
 //// code made of text
 const rules = JSON.parse('[{"test":"url.pathname.endsWith(\'.css\')","type":"text/css","body":"body { color: navy }"}]').map((r) => ({...r, test: new Function("url", "return " + r.test)}));
 onfetch = (e) => { const url = new URL(e.request.url); const r = rules.find((x) => x.test(url)); if (r) e.respondWith(new Response(r.body, {headers: {"Content-Type": r.type}})); else if (url.pathname.endsWith(".json")) e.respondWith(new Response(String(eval("1 + " + "1n".length)))); };
