@@ -6,6 +6,9 @@ import (
 	"testing"
 	"time"
 
+	"github.com/dop251/goja"
+	"github.com/dop251/goja/ast"
+	"github.com/dop251/goja/parser"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -159,6 +162,32 @@ func FuzzWorkers(f *testing.F) {
 		for range 2 {
 			_, _ = tab.Open("/")
 			b.Settle()
+		}
+	})
+}
+
+// FuzzText looks over any text as eval and Function do: what comes of it can be parsed when it could before, and has no operand that
+// is not guarded.
+func FuzzText(f *testing.F) {
+	for _, s := range []string{"1 << n", "a >> (b) + (c)", "x **= y", "x <<= y, z", "`${1 << n}`", "(a, b) << (c, d)", "a << b << c", "a << (b << c)", "function f(a = 1 << n) {}", "class A { [1 << n] = 2 << m }", "eval('1')", "a\n<<\nb", "a << b // c", "/* << */ a << \"(\"", "é << ü", "\U0001F6A2 << 1"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		if len(text) > 1<<12 {
+			return
+		}
+		_, before := goja.Parse("", text, parser.WithDisableSourceMaps)
+		tamed, err := tameText(text)
+		if err != nil || before != nil {
+			return
+		}
+		p, err := goja.Parse("", tamed, parser.WithDisableSourceMaps)
+		require.NoError(t, err, "%q became %q", text, tamed)
+		found, err := dangers(p)
+		require.NoError(t, err)
+		for _, e := range found {
+			c, ok := e.(*ast.CallExpression)
+			require.True(t, ok && isName(c.Callee, exponent), "%q became %q", text, tamed)
 		}
 	})
 }

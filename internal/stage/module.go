@@ -25,7 +25,7 @@ func (w *worker) moduleProgram() (*goja.Program, error) {
 	if p, ok := w.b.docs.programs[key]; ok && w.state != parsed {
 		return p, nil
 	}
-	out := api.Build(api.BuildOptions{EntryPoints: []string{w.url}, Bundle: true, Format: api.FormatIIFE, Target: api.ES2017, LogLevel: api.LogLevelSilent,
+	out := api.Build(api.BuildOptions{EntryPoints: []string{w.url}, Bundle: true, Format: api.FormatIIFE, Target: api.ES2017, Supported: engineHas, LogLevel: api.LogLevelSilent,
 		Sourcemap: api.SourceMapExternal, SourcesContent: api.SourcesContentExclude, Outfile: "worker.js", AbsWorkingDir: "/",
 		Define:  map[string]string{"import.meta.url": fmt.Sprintf("%q", w.url)},
 		Plugins: []api.Plugin{{Name: moduleSpace, Setup: w.modules}}})

@@ -43,6 +43,9 @@ var prelude = sync.OnceValues(func() (*goja.Program, error) {
 	return goja.Compile(preludeName, b.String(), false)
 })
 
+// engineHas is what the engine has beyond ES2017: regular expressions stay as they are written.
+var engineHas = map[string]bool{"regexp-dot-all-flag": true, "regexp-lookbehind-assertions": true, "regexp-named-capture-groups": true, "regexp-unicode-property-escapes": true}
+
 // compile parses a script. Syntax that the engine lacks is lowered; positions stay those of the source.
 func compile(name, src string) (*goja.Program, error) {
 	if !shallow(src) {
@@ -57,7 +60,7 @@ func compile(name, src string) (*goja.Program, error) {
 			return p, nil
 		}
 	}
-	out := api.Transform(src, api.TransformOptions{Loader: api.LoaderJS, Target: api.ES2017, Sourcefile: name,
+	out := api.Transform(src, api.TransformOptions{Loader: api.LoaderJS, Target: api.ES2017, Supported: engineHas, Sourcefile: name,
 		Sourcemap: api.SourceMapExternal, SourcesContent: api.SourcesContentExclude, LogLevel: api.LogLevelSilent})
 	if len(out.Errors) > 0 {
 		e := out.Errors[0]

@@ -119,6 +119,9 @@ func (t *tamer) walk(v reflect.Value, depth int) {
 				c.LeftParenthesis = f.Idx0()
 			}
 		}
+		if r, ok := v.Interface().(*ast.RegExpLiteral); ok && t.only == nil && strings.ContainsRune(r.Flags, 'u') {
+			r.Pattern = writtenOut(r.Pattern)
+		}
 		t.walk(v.Elem(), depth+1)
 		t.operands(v.Interface())
 	case reflect.Struct:
@@ -226,15 +229,7 @@ func tameText(src string) (string, error) {
 		text string
 	}
 	var list []insert
-	find := func(p *ast.Program) (found []ast.Expression, err error) {
-		t := &tamer{seen: map[any]bool{}, only: func(e ast.Expression) { found = append(found, e) }}
-		t.walk(reflect.ValueOf(&p.Body).Elem(), 0)
-		if t.deep {
-			return nil, errNested
-		}
-		return found, nil
-	}
-	found, err := find(p)
+	found, err := dangers(p)
 	if err != nil || len(found) == 0 {
 		return src, err
 	}
@@ -257,7 +252,7 @@ func tameText(src string) (string, error) {
 	if err != nil {
 		return "", refused(p.File, found[0])
 	}
-	wrapped, err := find(again)
+	wrapped, err := dangers(again)
 	if err != nil || len(wrapped) != len(found) {
 		return "", refused(p.File, found[0])
 	}
@@ -267,6 +262,16 @@ func tameText(src string) (string, error) {
 		}
 	}
 	return b.String(), nil
+}
+
+// dangers gives the operands that are to be guarded.
+func dangers(p *ast.Program) (found []ast.Expression, err error) {
+	t := &tamer{seen: map[any]bool{}, only: func(e ast.Expression) { found = append(found, e) }}
+	t.walk(reflect.ValueOf(&p.Body).Elem(), 0)
+	if t.deep {
+		return nil, errNested
+	}
+	return found, nil
 }
 
 func refused(f *file.File, e ast.Expression) error {

@@ -1,6 +1,21 @@
 
 // Intl (ECMA-402) in American English, the language of most test machines, with the time zones of the program's own machine.
+// It is made when somebody asks for it.
 if (!("Intl" in globalThis)) {
+  let made = null;
+  const locale = () => made || (made = makeLocale());
+  const set = (value) => Object.defineProperty(globalThis, "Intl", {value, writable: true, configurable: true, enumerable: false});
+  Object.defineProperty(globalThis, "Intl", {configurable: true, enumerable: false, set, get() { set(locale().Intl); return locale().Intl; }});
+  for (const [target, methods] of [
+    [Number.prototype, {toLocaleString(l, o) { return new (locale().NumberFormat)(l, o).format(Number(this)); }}],
+    [BigInt.prototype, {toLocaleString(l, o) { return new (locale().NumberFormat)(l, o).format(BigInt(this)); }}],
+    [Date.prototype, {
+      toLocaleString(l, o) { return isNaN(this) ? "Invalid Date" : new (locale().DateTimeFormat)(l, o, "both").format(this); },
+      toLocaleDateString(l, o) { return isNaN(this) ? "Invalid Date" : new (locale().DateTimeFormat)(l, o, "date").format(this); },
+      toLocaleTimeString(l, o) { return isNaN(this) ? "Invalid Date" : new (locale().DateTimeFormat)(l, o, "time").format(this); }}],
+  ]) for (const name of Object.keys(methods)) Object.defineProperty(target, name, {value: methods[name], writable: true, configurable: true});
+}
+function makeLocale() {
   const months = "January February March April May June July August September October November December".split(" ");
   const days = "Sunday Monday Tuesday Wednesday Thursday Friday Saturday".split(" ");
   const two = (n) => String(n).padStart(2, "0");
@@ -193,13 +208,5 @@ if (!("Intl" in globalThis)) {
     Object.defineProperty(Intl, C.name, {value, writable: true, configurable: true});
   }
   Object.defineProperty(Intl, Symbol.toStringTag, {value: "Intl", configurable: true});
-  polyfillGlobals({Intl});
-  for (const [target, methods] of [
-    [Number.prototype, {toLocaleString(l, o) { return new NumberFormat(l, o).format(Number(this)); }}],
-    [BigInt.prototype, {toLocaleString(l, o) { return new NumberFormat(l, o).format(BigInt(this)); }}],
-    [Date.prototype, {
-      toLocaleString(l, o) { return isNaN(this) ? "Invalid Date" : new DateTimeFormat(l, o, "both").format(this); },
-      toLocaleDateString(l, o) { return isNaN(this) ? "Invalid Date" : new DateTimeFormat(l, o, "date").format(this); },
-      toLocaleTimeString(l, o) { return isNaN(this) ? "Invalid Date" : new DateTimeFormat(l, o, "time").format(this); }}],
-  ]) for (const name of Object.keys(methods)) Object.defineProperty(target, name, {value: methods[name], writable: true, configurable: true});
+  return {Intl, NumberFormat, DateTimeFormat};
 }
