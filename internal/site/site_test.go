@@ -117,6 +117,29 @@ func TestAnswers(t *testing.T) {
 	assert.Equal(t, "new", string(v.Answer("GET", "/base/b.html").Body))
 }
 
+func TestHasDigest(t *testing.T) {
+	for name, want := range map[string]bool{"app.3f9c2b71.js": true, "assets/index-BX3kd9aQ.css": true, "chunk-3f9c2b7189abcdef.mjs": true, "app.js": false, "report-2024-annual.js": false, "jquery-3.7.1.min.js": false,
+		"sw.js": false, "photo-of-Staffin.jpg": false, "/a.b/index.html": false, "3f9c2b71/app.js": false} {
+		assert.Equal(t, want, HasDigest(name), name)
+	}
+}
+
+// TestServersOfTheNextRelease has a server answer some files with other bytes.
+func TestServersOfTheNextRelease(t *testing.T) {
+	s, err := Open(folder(t, "index.html", "app.css"), "/")
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	one := NewServer(s, Rules{Headers: []HeaderRule{{Path: "/**", Name: "X-Of", Value: "both"}}})
+	before := one.Answer("GET", "/")
+	two := one.With(map[string][]byte{"index.html": []byte("new")})
+	a := two.Answer("GET", "/")
+	assert.Equal(t, "new", string(a.Body))
+	assert.Equal(t, "both", a.Header.Get("X-Of"))
+	assert.NotEqual(t, before.Header.Get("Etag"), a.Header.Get("Etag"))
+	assert.Equal(t, one.Answer("GET", "/app.css").Body, two.Answer("GET", "/app.css").Body)
+	assert.Equal(t, before.Body, one.Answer("GET", "/").Body, "the first goes on as before")
+}
+
 func TestTypesDoNotDependOnTheMachine(t *testing.T) {
 	for name, want := range map[string][2]string{"a.html": {"text/html", "page"}, "A.JS": {"text/javascript; charset=utf-8", "script"}, "m.webmanifest": {"application/manifest+json", "manifest"},
 		"a.woff2": {"font/woff2", "font"}, "a.js.map": {"application/json", "source map"}, "a.rss": {"application/rss+xml", "data"}, "a": {"application/octet-stream", "other"}, "a.ogg": {"audio/ogg", "media"}} {

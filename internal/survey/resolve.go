@@ -45,7 +45,7 @@ func Resolve(base, ref string) (string, bool) {
 // root-relative too.
 func ResolveOn(origin, base, ref string) (string, bool) {
 	u, ok := Resolve(base, ref)
-	if origin != "" && ok && u[0] != '/' {
+	if origin != "" && ok {
 		if rest, own := strings.CutPrefix(u, origin); own && strings.HasPrefix(rest, "/") {
 			return rest, true
 		}

@@ -79,6 +79,21 @@ func TestResolve(t *testing.T) {
 	}
 }
 
+func TestResolveOn(t *testing.T) {
+	const origin = "https://skerry-line.example"
+	for _, c := range [][3]string{{"/a/", "https://skerry-line.example/b?c#d", "/b?c"}, {"/a/", "//skerry-line.example/b", "/b"}, {"/a/", "c", "/a/c"}, {"/a/", "https://SKERRY-LINE.example", "/"},
+		{"/a/", "https://skerry-line.example.org/b", "https://skerry-line.example.org/b"}, {"/a/", "http://skerry-line.example/b", "http://skerry-line.example/b"}, {"/a/", "https://skerry-line.example:8443/b", "https://skerry-line.example:8443/b"},
+		{"/a/", "data:,x", ""}, {"", "#x", ""}} {
+		got, ok := ResolveOn(origin, c[0], c[1])
+		if c[2] != "" {
+			assert.True(t, ok, c[1])
+		}
+		assert.Equal(t, c[2], got, c[1])
+	}
+	got, _ := ResolveOn("", "/a/", origin+"/b")
+	assert.Equal(t, origin+"/b", got, "a folder does not know its origin")
+}
+
 func TestSummarize(t *testing.T) {
 	inv := take(t, "/", map[string]string{
 		"index.html":           `<title>Home</title><meta http-equiv=Content-Security-Policy content="default-src 'none'; script-src 'self'"><link rel=stylesheet href=/docs/a.css><link rel=manifest href=m.json><script src=https://cdn.example/x.js></script><img src=gone.png>`,
