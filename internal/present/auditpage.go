@@ -17,7 +17,7 @@ import (
 var auditTemplate string
 
 var auditHTML = template.Must(template.New("audit").Funcs(template.FuncMap{
-	"place": place,
+	"listed": listed,
 	"picture": func(data []byte, kind string) template.URL { // only decoded pictures come here, and an SVG runs nothing as an image
 		return template.URL("data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(data)) //nolint:gosec // base64 of a known type
 	},
@@ -44,6 +44,34 @@ var auditHTML = template.Must(template.New("audit").Funcs(template.FuncMap{
 
 // uriOf writes a path as a relative URI reference.
 func uriOf(p string) string { return (&url.URL{Path: p}).EscapedPath() }
+
+// entry is what the page says of one place, or of several of which the same is to be said.
+type entry struct {
+	audit.Finding
+	Places []string
+	More   int
+}
+
+// maxPlaces is how many places of an entry are named.
+const maxPlaces = 30
+
+// listed joins findings that say the same and have no lines of their own to show.
+func listed(findings []audit.Finding) []entry {
+	var out []entry
+	var plain []audit.Finding
+	for _, f := range findings {
+		if f.Source != "" {
+			out = append(out, entry{f, []string{place(f)}, 0})
+			continue
+		}
+		plain = append(plain, f)
+	}
+	for _, g := range together(plain) {
+		n := min(len(g.where), maxPlaces)
+		out = append(out, entry{g.Finding, g.where[:n], len(g.where) - n})
+	}
+	return out
+}
 
 // matrixRow is a page in every network state.
 type matrixRow struct {
