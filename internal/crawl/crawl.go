@@ -11,7 +11,6 @@ import (
 	"net/http"
 	"net/url"
 	"os"
-	"path"
 	"path/filepath"
 	"sort"
 	"strconv"
@@ -23,7 +22,6 @@ import (
 	"github.com/temoto/robotstxt"
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/markup"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
 )
@@ -546,69 +544,4 @@ func (c *crawler) store(it item, mediaType string, data []byte) (site.File, erro
 	c.files = append(c.files, f)
 	c.done()
 	return f, nil
-}
-
-// refs gives what a file refers to on the same origin.
-func (c *crawler) refs(f site.File, data []byte) []item {
-	var refs []markup.Ref
-	base := f.URL
-	switch f.Kind() {
-	case "page":
-		m := markup.ReadPage(data)
-		if b, ok := survey.ResolveOn(c.origin, base, m.Base.Value); ok && m.Base.Value != "" {
-			base = b
-		}
-		refs = m.Refs
-		for _, s := range m.Styles {
-			refs = append(refs, markup.StyleRefs(s.Source, 0)...)
-		}
-		for _, s := range m.Scripts {
-			facts := markup.ReadScript(s.Source, 0)
-			refs = append(append(refs, facts.Refs...), registrations(facts)...)
-		}
-	case "style":
-		refs = markup.StyleRefs(data, 0)
-	case "script":
-		facts := markup.ReadScript(data, 0)
-		refs = append(facts.Refs, registrations(facts)...)
-	}
-	var out []item
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	for _, r := range refs {
-		u, ok := survey.ResolveOn(c.origin, base, r.URL)
-		if !ok || strings.HasPrefix(u, "http") {
-			continue
-		}
-		link := r.Use == markup.UseLink || r.Use == markup.UseRefresh
-		switch {
-		case r.Use == markup.UseFetch && (r.Method != "" || path.Ext((item{url: u}).key()) == ""):
-			continue // an endpoint: asking it is up to the page
-		case link && strings.Contains(u, "?"):
-			c.report.Queries++
-			continue
-		case link && !strings.HasPrefix(u, c.below):
-			c.report.Outside++
-			continue
-		}
-		out = append(out, item{url: u, page: link && maybePage(u), by: f.URL})
-	}
-	return out
-}
-
-// maybePage tells links to pages from links to downloads.
-func maybePage(u string) bool {
-	ext := path.Ext(u)
-	return ext == "" || site.IsPage(u) || site.TypeOf(u) == "application/octet-stream"
-}
-
-// registrations are workers that a script registers at a known address.
-func registrations(f markup.ScriptFacts) []markup.Ref {
-	var out []markup.Ref
-	for _, r := range f.Registrations {
-		if r.Known {
-			out = append(out, markup.Ref{URL: r.URL, Use: markup.UseWorker})
-		}
-	}
-	return out
 }

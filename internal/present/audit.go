@@ -33,6 +33,8 @@ func (s *Style) Audit(r *audit.Report) error {
 	s.printf("  %s %s\n", pad("offline", 9), count(offline, "page")+": "+strings.Join(sums, ", "))
 	if best, _ := r.Rehearsal.Best(); best != nil {
 		s.printf("  %s %s\n", pad("release", 9), "the next one is "+arrival(best))
+	} else if len(r.Rehearsal.Comebacks) > 0 {
+		s.printf("  %s %s\n", pad("release", 9), "what visitors see of the next one cannot be told: the worker shows pages of its own making, or none")
 	}
 	if b := r.Baseline; b != nil {
 		s.printf("  %s %d new, %d gone, %d as before\n", pad("baseline", 9), len(b.New), len(b.Gone), len(b.Unchanged))

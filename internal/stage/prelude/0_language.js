@@ -17,7 +17,6 @@ for (const name of ["dispose", "asyncDispose"]) if (!Symbol[name]) Object.define
   const integer = (x) => { x = Math.trunc(Number(x)); return x !== x ? 0 : x; };
 
   // Managing Memory: nothing is ever collected, as far as a script can see.
-  const targets = new WeakMap();
   const holdable = (x) => isObject(x) || typeof x === "symbol";
   polyfillGlobals({
     WeakRef: class WeakRef {
