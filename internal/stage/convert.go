@@ -2,110 +2,12 @@ package stage
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/dop251/goja"
 )
-
-func (w *worker) fromHeaders(list [][2]string) goja.Value {
-	items := make([]any, len(list))
-	for i, h := range list {
-		items[i] = w.vm.NewArray(h[0], h[1])
-	}
-	return w.vm.NewArray(items...)
-}
-
-func (w *worker) toHeaders(v goja.Value) [][2]string {
-	o, ok := v.(*goja.Object)
-	if !ok {
-		return nil
-	}
-	n := int(o.Get("length").ToInteger())
-	out := make([][2]string, 0, n)
-	for i := range n {
-		p, ok := o.Get(itoa(i)).(*goja.Object)
-		if !ok {
-			continue
-		}
-		out = append(out, [2]string{p.Get("0").String(), p.Get("1").String()})
-	}
-	return out
-}
-
-// native gives the stage's own form of what a worker hands back.
-func native[T any](o *goja.Object) (t T, ok bool) {
-	v := o.Get("native")
-	if v == nil || goja.IsNull(v) || goja.IsUndefined(v) {
-		return t, false
-	}
-	t, ok = v.Export().(T)
-	return t, ok
-}
-
-// fromRequest is what the prelude's requestFrom reads.
-func (w *worker) fromRequest(r *request) goja.Value {
-	o := w.vm.NewObject()
-	referrer := r.referrer
-	if referrer == "" {
-		referrer = "about:client"
-	}
-	for _, f := range [...][2]string{{"url", r.url}, {"method", r.method}, {"mode", r.mode}, {"credentials", r.credentials}, {"cache", r.cache},
-		{"redirect", r.redirect}, {"destination", destination(r.destination)}, {"referrer", referrer}, {"integrity", r.integrity}} {
-		_ = o.Set(f[0], f[1])
-	}
-	_ = o.Set("reload", r.reload)
-	_ = o.Set("native", w.vm.ToValue(r))
-	_ = o.Set("body", w.handle(r.body))
-	return o
-}
-
-// destination hides our own words from the worker.
-func destination(d string) string {
-	if d == "fetch" {
-		return ""
-	}
-	return d
-}
-
-func (w *worker) toRequest(v goja.Value) *request {
-	o := v.ToObject(w.vm)
-	if n, ok := native[*request](o); ok { // it comes back as the worker got it
-		r := *n
-		r.destination, r.reload, r.body, r.headers = destination(r.destination), false, toBlob(o.Get("body")), slices.Clip(r.headers)
-		if r.referrer == "" {
-			r.referrer = "about:client"
-		}
-		return &r
-	}
-	s := func(k string) string { return o.Get(k).String() }
-	return &request{url: s("url"), method: s("method"), mode: s("mode"), credentials: s("credentials"), cache: s("cache"), redirect: s("redirect"),
-		destination: s("destination"), referrer: s("referrer"), integrity: s("integrity"), headers: w.toHeaders(o.Get("headers")), body: toBlob(o.Get("body"))}
-}
-
-// fromResponse is what the prelude's responseFrom reads.
-func (w *worker) fromResponse(r *response) goja.Value {
-	o := w.vm.NewObject()
-	_ = o.Set("status", r.status)
-	_ = o.Set("statusText", r.statusText)
-	_ = o.Set("native", w.vm.ToValue(r))
-	_ = o.Set("url", r.url)
-	_ = o.Set("redirected", r.redirected)
-	_ = o.Set("type", r.kind)
-	_ = o.Set("body", w.handle(r.body))
-	return o
-}
-
-func (w *worker) toResponse(v goja.Value) *response {
-	o := v.ToObject(w.vm)
-	if n, ok := native[*response](o); ok {
-		r := *n
-		r.headers = slices.Clip(r.headers)
-		return &r
-	}
-	return &response{status: int(o.Get("status").ToInteger()), statusText: o.Get("statusText").String(), headers: w.toHeaders(o.Get("headers")),
-		url: o.Get("url").String(), redirected: o.Get("redirected").ToBoolean(), kind: o.Get("type").String(), body: toBlob(o.Get("body"))}
-}
 
 // hostCaches gives the prelude the origin's CacheStorage.
 func (w *worker) hostCaches(set setter) {
@@ -127,7 +29,7 @@ func (w *worker) hostCaches(set setter) {
 		}
 		return m
 	}
-	list := func(entries []*cacheEntry, f func(*cacheEntry) goja.Value) goja.Value {
+	all := func(entries []*cacheEntry, f func(*cacheEntry) goja.Value) goja.Value {
 		items := make([]any, len(entries))
 		for i, e := range entries {
 			items[i] = f(e)
@@ -141,96 +43,166 @@ func (w *worker) hostCaches(set setter) {
 		}
 		return w.fromResponse(&r)
 	}
-	set("cacheOpen", func(c goja.FunctionCall) goja.Value {
-		s := w.b.store.open(c.Argument(0).String())
-		byID[int64(s.id)] = s
-		return vm.ToValue(s.id)
-	})
-	set("cacheHas", func(c goja.FunctionCall) goja.Value { return vm.ToValue(w.b.store.find(c.Argument(0).String()) != nil) })
-	set("cacheRemove", func(c goja.FunctionCall) goja.Value {
+	// every operation on stores is done in a task of its own
+	does := func(name string, f func(c goja.FunctionCall) func() goja.Value) {
+		set(name, func(c goja.FunctionCall) goja.Value {
+			do := f(c)
+			return w.soon(func() (goja.Value, goja.Value) { return do(), nil })
+		})
+	}
+	does("cacheOpen", func(c goja.FunctionCall) func() goja.Value {
 		name := c.Argument(0).String()
-		if w.state == activating && w.filled[name] {
-			w.b.remark(Remark{Kind: "own-store", Message: fmt.Sprintf("while it activates, the worker deletes the store %q that it filled while it installed; what it stored is gone", name), File: w.b.Relative(w.url)})
-		}
-		return vm.ToValue(w.b.store.remove(name))
-	})
-	set("cacheNames", func(goja.FunctionCall) goja.Value {
-		var items []any
-		for _, s := range w.b.store.stores {
-			items = append(items, s.name)
-		}
-		return vm.NewArray(items...)
-	})
-	set("cacheMatch", func(c goja.FunctionCall) goja.Value {
-		s := store(c.Argument(0))
-		req := w.toRequest(c.Argument(1))
-		if found := s.match(req, options(c.Argument(2))); len(found) > 0 {
-			w.b.trace(nil, "it looks for %s in the store %q: %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
-			return answer(s, found[0])
-		}
-		w.b.trace(nil, "it looks for %s in the store %q: not there", w.b.Relative(req.url), s.name)
-		return goja.Null()
-	})
-	set("cacheMatchAny", func(c goja.FunctionCall) goja.Value {
-		req, o := w.toRequest(c.Argument(0)), options(c.Argument(1))
-		for _, s := range w.b.store.stores {
-			if o.cacheName != "" && s.name != o.cacheName {
-				continue
+		return func() goja.Value {
+			s := w.b.store.open(name)
+			byID[int64(s.id)] = s
+			v, err := w.hooks["cache"](undefined, vm.ToValue(s.id))
+			if err != nil {
+				return undefined
 			}
+			return v
+		}
+	})
+	does("cacheHas", func(c goja.FunctionCall) func() goja.Value {
+		name := c.Argument(0).String()
+		return func() goja.Value { return vm.ToValue(w.b.store.find(name) != nil) }
+	})
+	does("cacheRemove", func(c goja.FunctionCall) func() goja.Value {
+		name := c.Argument(0).String()
+		return func() goja.Value {
+			if w.state == activating && w.filled[name] {
+				w.b.remark(Remark{Kind: "own-store", Message: fmt.Sprintf("while it activates, the worker deletes the store %q that it filled while it installed; what it stored is gone", name), File: w.b.Relative(w.url)})
+			}
+			return vm.ToValue(w.b.store.remove(name))
+		}
+	})
+	does("cacheNames", func(goja.FunctionCall) func() goja.Value {
+		return func() goja.Value {
+			var items []any
+			for _, s := range w.b.store.stores {
+				items = append(items, s.name)
+			}
+			return vm.NewArray(items...)
+		}
+	})
+	does("cacheMatch", func(c goja.FunctionCall) func() goja.Value {
+		s, req, o := store(c.Argument(0)), w.toRequest(c.Argument(1), c.Argument(2), goja.Null()), options(c.Argument(3))
+		return func() goja.Value {
 			if found := s.match(req, o); len(found) > 0 {
-				if o.cacheName != "" {
-					w.b.trace(nil, "it looks for %s in the store %q: %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
-				} else {
-					w.b.trace(nil, "it looks for %s in all stores: in %q, %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
-				}
+				w.b.trace(nil, "it looks for %s in the store %q: %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
 				return answer(s, found[0])
 			}
+			w.b.trace(nil, "it looks for %s in the store %q: not there", w.b.Relative(req.url), s.name)
+			return undefined
 		}
-		where := "all stores"
-		if o.cacheName != "" {
-			where = fmt.Sprintf("the store %q", o.cacheName)
-		}
-		w.b.trace(nil, "it looks for %s in %s: not there", w.b.Relative(req.url), where)
-		return goja.Null()
 	})
-	all := func(c goja.FunctionCall) []*cacheEntry {
+	does("cacheMatchAny", func(c goja.FunctionCall) func() goja.Value {
+		req, o := w.toRequest(c.Argument(0), c.Argument(1), goja.Null()), options(c.Argument(2))
+		return func() goja.Value {
+			for _, s := range w.b.store.stores {
+				if o.cacheName != "" && s.name != o.cacheName {
+					continue
+				}
+				if found := s.match(req, o); len(found) > 0 {
+					if o.cacheName != "" {
+						w.b.trace(nil, "it looks for %s in the store %q: %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
+					} else {
+						w.b.trace(nil, "it looks for %s in all stores: in %q, %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
+					}
+					return answer(s, found[0])
+				}
+			}
+			where := "all stores"
+			if o.cacheName != "" {
+				where = fmt.Sprintf("the store %q", o.cacheName)
+			}
+			w.b.trace(nil, "it looks for %s in %s: not there", w.b.Relative(req.url), where)
+			return undefined
+		}
+	})
+	entries := func(c goja.FunctionCall) (*cacheStore, func() []*cacheEntry) {
 		s := store(c.Argument(0))
 		if goja.IsNull(c.Argument(1)) {
-			return s.entries
+			return s, func() []*cacheEntry { return s.entries }
 		}
-		return s.match(w.toRequest(c.Argument(1)), options(c.Argument(2)))
+		req, o := w.toRequest(c.Argument(1), c.Argument(2), goja.Null()), options(c.Argument(3))
+		return s, func() []*cacheEntry { return s.match(req, o) }
 	}
-	set("cacheMatchAll", func(c goja.FunctionCall) goja.Value {
-		return list(all(c), func(e *cacheEntry) goja.Value { return answer(store(c.Argument(0)), e) })
+	does("cacheMatchAll", func(c goja.FunctionCall) func() goja.Value {
+		s, list := entries(c)
+		return func() goja.Value { return all(list(), func(e *cacheEntry) goja.Value { return answer(s, e) }) }
 	})
-	set("cacheKeys", func(c goja.FunctionCall) goja.Value {
-		return list(all(c), func(e *cacheEntry) goja.Value { return w.fromRequest(e.req) })
-	})
-	set("cacheDelete", func(c goja.FunctionCall) goja.Value {
-		s := store(c.Argument(0))
-		return vm.ToValue(w.b.store.delete(s, s.match(w.toRequest(c.Argument(1)), options(c.Argument(2)))))
-	})
-	set("cachePut", func(c goja.FunctionCall) goja.Value {
-		s := store(c.Argument(0))
-		req, res := w.toRequest(c.Argument(1)), w.toResponse(c.Argument(2))
-		m := w.b.store.put(s, req, res)
-		if w.state == installing {
-			if w.filled == nil {
-				w.filled = map[string]bool{}
-			}
-			w.filled[s.name] = true
+	does("cacheKeys", func(c goja.FunctionCall) func() goja.Value {
+		_, list := entries(c)
+		return func() goja.Value {
+			return all(list(), func(e *cacheEntry) goja.Value {
+				v, err := w.hooks["request"](undefined, w.fromRequest(e.req))
+				if err != nil {
+					return undefined
+				}
+				return v
+			})
 		}
-		if res.kind == "opaque" && !s.opaque {
-			s.opaque = true
-			w.b.remark(Remark{Kind: "stored-opaque", Message: fmt.Sprintf("opaque answers of other origins go to the store %q: errors among them cannot be told from successes, and browsers count megabytes for each", s.name), File: w.b.Relative(w.url), URL: req.url})
+	})
+	does("cacheDelete", func(c goja.FunctionCall) func() goja.Value {
+		s, list := entries(c)
+		return func() goja.Value { return vm.ToValue(w.b.store.delete(s, list())) }
+	})
+	set("cacheRefuses", func(c goja.FunctionCall) goja.Value { // what no store takes (Service Workers, section 5.4.5)
+		r := w.toResponse(c.Argument(0), c.Argument(1), undefined)
+		switch {
+		case r.hidden():
+		case r.status == 206:
+			return vm.ToValue("Partial response (status code 206) is unsupported")
+		case slices.Contains(strings.FieldsFunc(r.header("vary"), func(c rune) bool { return c == ',' || c == ' ' }), "*"):
+			return vm.ToValue("Vary header contains *")
 		}
-		w.b.trace(nil, "it stores %s in %q: %s%s", w.b.Relative(req.url), s.name, describeResponse(res), strings.TrimSuffix(": "+m, ": "))
-		if m != "" {
-			return vm.ToValue(m)
+		return goja.Null()
+	})
+	set("cacheDoubts", func(c goja.FunctionCall) goja.Value { // what should not be stored
+		req, res := w.toRequest(c.Argument(0), c.Argument(1), goja.Null()), w.toResponse(c.Argument(2), c.Argument(3), undefined)
+		if res.hidden() {
+			return undefined
+		}
+		switch {
+		case res.status >= 400:
+			at := w.here()
+			w.b.remark(Remark{Kind: "stored-error", Message: "an answer with status " + itoa(res.status) + " is stored as if it were good; visitors get it even when the server is well again",
+				File: at.file, Line: at.line, Column: at.column, URL: w.b.Relative(req.url)})
+		case req.header("authorization") != "" || private.MatchString(res.header("cache-control")) || personal.MatchString(res.header("vary")):
+			at := w.here()
+			w.b.remark(Remark{Kind: "stored-private", Message: "an answer for one person is stored for everybody who uses this browser",
+				File: at.file, Line: at.line, Column: at.column, URL: w.b.Relative(req.url)})
 		}
 		return undefined
 	})
+	set("cachePut", func(c goja.FunctionCall) goja.Value {
+		s, req, res := store(c.Argument(0)), w.toRequest(c.Argument(1), c.Argument(2), goja.Null()), w.toResponse(c.Argument(3), c.Argument(4), c.Argument(5))
+		return w.soon(func() (goja.Value, goja.Value) {
+			m := w.b.store.put(s, req, res)
+			if w.state == installing {
+				if w.filled == nil {
+					w.filled = map[string]bool{}
+				}
+				w.filled[s.name] = true
+			}
+			if res.kind == "opaque" && !s.opaque {
+				s.opaque = true
+				w.b.remark(Remark{Kind: "stored-opaque", Message: fmt.Sprintf("opaque answers of other origins go to the store %q: errors among them cannot be told from successes, and browsers count megabytes for each", s.name), File: w.b.Relative(w.url), URL: req.url})
+			}
+			w.b.trace(nil, "it stores %s in %q: %s%s", w.b.Relative(req.url), s.name, describeResponse(res), strings.TrimSuffix(": "+m, ": "))
+			if m != "" {
+				return nil, w.exception(m, "QuotaExceededError")
+			}
+			return undefined, nil
+		})
+	})
 }
+
+// private and personal are what the headers of answers say that are meant for one person.
+var (
+	private  = regexp.MustCompile(`(?i)\bprivate\b`)
+	personal = regexp.MustCompile(`(?i)cookie|authorization`)
+)
 
 // hostClients gives the prelude clients, registration and lifecycle.
 func (w *worker) hostClients(set setter) {

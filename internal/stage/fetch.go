@@ -55,6 +55,10 @@ type request struct {
 	headers     [][2]string
 	body        *blob
 	reload      bool
+
+	referrerPolicy string
+	keepalive      bool
+	own            bool // a script of the worker made it, and may change its headers
 }
 
 func (r *request) header(name string) string { return combined(r.headers, name) }

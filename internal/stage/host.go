@@ -21,6 +21,8 @@ func (w *worker) host() *goja.Object {
 	w.hostURLs(set)
 	w.hostTame(set)
 	w.hostBytes(set)
+	w.hostHeaders(set)
+	w.hostObjects(set)
 	w.hostCaches(set)
 	w.hostClients(set)
 	w.hostDatabases(set)
@@ -50,7 +52,7 @@ func (w *worker) host() *goja.Object {
 	})
 	set("clearTimer", func(c goja.FunctionCall) goja.Value {
 		if t := w.timers[c.Argument(0).ToInteger()]; t != nil {
-			t.dead = true
+			w.b.loop.cancel(t)
 			delete(w.timers, c.Argument(0).ToInteger())
 		}
 		return undefined
@@ -81,28 +83,7 @@ func (w *worker) host() *goja.Object {
 		w.b.remark(Remark{Kind: "add-all", Message: w.addAll, URL: u})
 		return undefined
 	})
-	set("storedError", func(c goja.FunctionCall) goja.Value {
-		at := w.place(c.Argument(2).String())
-		w.b.remark(Remark{Kind: "stored-error", Message: "an answer with status " + itoa(int(c.Argument(1).ToInteger())) + " is stored as if it were good; visitors get it even when the server is well again",
-			File: at.file, Line: at.line, Column: at.column, URL: w.b.Relative(c.Argument(0).String())})
-		return undefined
-	})
-	set("storedPrivate", func(c goja.FunctionCall) goja.Value {
-		at := w.place(c.Argument(1).String())
-		w.b.remark(Remark{Kind: "stored-private", Message: "an answer for one person is stored for everybody who uses this browser",
-			File: at.file, Line: at.line, Column: at.column, URL: w.b.Relative(c.Argument(0).String())})
-		return undefined
-	})
 	set("respondAt", func(goja.FunctionCall) goja.Value { w.respond = w.here(); return undefined })
-	set("headersOf", func(c goja.FunctionCall) goja.Value {
-		switch n := c.Argument(0).Export().(type) {
-		case *request:
-			return w.fromHeaders(n.headers)
-		case *response:
-			return w.fromHeaders(n.headers)
-		}
-		return w.fromHeaders(nil)
-	})
 	set("thrown", func(c goja.FunctionCall) goja.Value {
 		e := w.describe(c.Argument(1))
 		w.failed = e
@@ -120,9 +101,20 @@ func (w *worker) host() *goja.Object {
 		return undefined
 	})
 	set("fetch", func(c goja.FunctionCall) goja.Value {
-		cb, _ := goja.AssertFunction(c.Argument(1))
-		stop := w.fetchFor(w.toRequest(c.Argument(0)), cb)
-		return vm.ToValue(func(goja.FunctionCall) goja.Value { stop(); return undefined })
+		req, failure := w.toRequest(c.Argument(0), c.Argument(1), c.Argument(2)), c.Argument(3)
+		p, resolve, reject := vm.NewPromise()
+		stop := w.fetchFor(req, func(r *response) {
+			w.report("fetch", w.invoke(func(goja.Value, ...goja.Value) (goja.Value, error) {
+				if r == nil {
+					return nil, reject(failure)
+				}
+				return nil, resolve(w.fromResponse(r))
+			}))
+		})
+		if abortable, ok := goja.AssertFunction(c.Argument(4)); ok {
+			_, _ = abortable(undefined, vm.ToValue(func(goja.FunctionCall) goja.Value { stop(); return undefined }))
+		}
+		return vm.ToValue(p)
 	})
 	set("importScript", func(c goja.FunctionCall) goja.Value {
 		if w.module {
@@ -147,18 +139,17 @@ func (w *worker) setTimer(id int64, f goja.Callable, ms float64, repeat bool) {
 	})
 }
 
-// fetchFor fetches for the worker and calls back into it.
-func (w *worker) fetchFor(req *request, cb goja.Callable) cancel {
+// fetchFor fetches for the worker and gives it the response, nil when there is none, unless it was stopped in the meantime.
+func (w *worker) fetchFor(req *request, done func(*response)) cancel {
 	gen := w.running
 	return w.b.networkFetch(req, func(r *response, e netError) {
 		if gen != w.running {
 			return
 		}
-		if e != "" || r == nil {
-			w.report("fetch", w.invoke(cb, w.vm.ToValue(failedToFetch)))
-			return
+		if e != "" {
+			r = nil
 		}
-		w.report("fetch", w.invoke(cb, goja.Null(), w.fromResponse(r)))
+		done(r)
 	})
 }
 
@@ -213,6 +204,31 @@ const maxKnown = 1000
 // urls parses as the URL Standard does now: the path's percent-encode set has the circumflex since 2023.
 var urls = weburl.NewParser(weburl.WithPathPercentEncodeSet(weburl.PathPercentEncodeSet.Set('^')))
 
+// parseURL parses an address, against a base unless that is empty; nil when it is none. What it gives must not be changed.
+func (w *worker) parseURL(ref, base string) *weburl.Url {
+	key := [2]string{base, ref}
+	if u, ok := w.known[key]; ok {
+		return u
+	}
+	var u *weburl.Url
+	var err error
+	if base != "" {
+		u, err = urls.ParseRef(base, ref)
+	} else {
+		u, err = urls.Parse(ref)
+	}
+	if err != nil {
+		u = nil
+	}
+	if len(base)+len(ref) < 1000 {
+		if w.known == nil || len(w.known) >= maxKnown {
+			w.known = map[[2]string]*weburl.Url{}
+		}
+		w.known[key] = u
+	}
+	return u
+}
+
 type setter func(name string, f func(c goja.FunctionCall) goja.Value)
 
 func (w *worker) hostURLs(set setter) {
@@ -235,28 +251,26 @@ func (w *worker) hostURLs(set setter) {
 		return o
 	}
 	set("baseURL", func(goja.FunctionCall) goja.Value { return vm.ToValue(w.url) })
-	known := map[[2]string]goja.Value{} // the prelude changes none of these
+	known := map[*weburl.Url]goja.Value{} // the prelude changes none of these
 	set("parseURL", func(c goja.FunctionCall) goja.Value {
-		var u *weburl.Url
-		var err error
-		key := [2]string{"", c.Argument(0).String()}
+		base := ""
 		if b := c.Argument(1); !goja.IsNull(b) && !goja.IsUndefined(b) {
-			key[0] = "base " + b.String()
+			base = b.String()
+			if base == "" {
+				return goja.Null()
+			}
 		}
-		if v, ok := known[key]; ok {
-			return v
-		}
-		if base, ok := strings.CutPrefix(key[0], "base "); ok {
-			u, err = urls.ParseRef(base, key[1])
-		} else {
-			u, err = urls.Parse(key[1])
-		}
-		if err != nil {
+		u := w.parseURL(c.Argument(0).String(), base)
+		if u == nil {
 			return goja.Null()
 		}
-		v := value(u)
-		if len(known) < maxKnown && len(key[0])+len(key[1]) < 1000 {
-			known[key] = v
+		v, ok := known[u]
+		if !ok {
+			if len(known) >= maxKnown {
+				clear(known)
+			}
+			v = value(u)
+			known[u] = v
 		}
 		return v
 	})

@@ -13,6 +13,7 @@ import (
 	"io"
 	"mime"
 	"mime/multipart"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -26,14 +27,14 @@ func (w *worker) handle(b *blob) goja.Value {
 	if b == nil {
 		return goja.Null()
 	}
-	return w.vm.ToValue(b)
+	return w.hold(b)
 }
 
 func toBlob(v goja.Value) *blob {
 	if v == nil || goja.IsNull(v) || goja.IsUndefined(v) {
 		return nil
 	}
-	b, _ := v.Export().(*blob)
+	b, _ := heldIn[*blob](v)
 	return b
 }
 
@@ -91,7 +92,11 @@ func (w *worker) hostBytes(set setter) {
 			if len(out.data)+len(b.data) > maxBuffer {
 				panic(vm.NewTypeError("out of memory"))
 			}
-			out.data = append(out.data, b.data...)
+			if n == 1 { // mostly there is no other
+				out.data = slices.Clip(b.data)
+			} else {
+				out.data = append(out.data, b.data...)
+			}
 			return true
 		})
 		return w.handle(out)

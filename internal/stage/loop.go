@@ -14,7 +14,7 @@ type task struct {
 	seq   int
 	run   func()
 	dead  bool
-	index int
+	index int // in the queue, -1 when it is not there
 }
 
 // loop runs tasks in the order of a virtual clock. Waiting costs nothing: the clock jumps to the next task.
@@ -32,12 +32,17 @@ func (q taskQueue) Less(i, j int) bool {
 	return q[i].at < q[j].at || q[i].at == q[j].at && q[i].seq < q[j].seq
 }
 func (q taskQueue) Swap(i, j int) { q[i], q[j] = q[j], q[i]; q[i].index, q[j].index = i, j }
-func (q *taskQueue) Push(x any)   { *q = append(*q, x.(*task)) }
+func (q *taskQueue) Push(x any) {
+	t := x.(*task)
+	t.index = len(*q)
+	*q = append(*q, t)
+}
 func (q *taskQueue) Pop() any {
 	old := *q
 	t := old[len(old)-1]
 	old[len(old)-1] = nil
 	*q = old[:len(old)-1]
+	t.index = -1
 	return t
 }
 
@@ -47,6 +52,17 @@ func (l *loop) after(ms float64, run func()) *task {
 	t := &task{at: l.now + max(ms, 0), seq: l.seq, run: run}
 	heap.Push(&l.queue, t)
 	return t
+}
+
+// cancel takes a task back, with all that it holds.
+func (l *loop) cancel(t *task) {
+	if t == nil || t.dead {
+		return
+	}
+	t.dead, t.run = true, nil
+	if t.index >= 0 {
+		heap.Remove(&l.queue, t.index)
+	}
 }
 
 // runUntil runs tasks until done says so, nothing is left, or the clock would pass limit ms from now. It says
@@ -65,9 +81,6 @@ func (l *loop) runUntil(done func() bool, limit float64) bool {
 		}
 		t := heap.Pop(&l.queue).(*task)
 		l.now = max(l.now, t.at)
-		if t.dead {
-			continue
-		}
 		t.run()
 	}
 	return true

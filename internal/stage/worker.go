@@ -3,8 +3,10 @@ package stage
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"github.com/dop251/goja"
+	weburl "github.com/nlnwa/whatwg-url/url"
 )
 
 // state of a worker (Service Workers, section 2.1).
@@ -35,6 +37,8 @@ type worker struct {
 
 	vm      *goja.Runtime
 	hooks   map[string]goja.Callable
+	errors  map[string]goja.Value     // the engine's own types of errors
+	known   map[[2]string]*weburl.Url // by base and reference
 	timers  map[int64]*task
 	lastID  int64
 	running int // generation, to drop callbacks of an ended run
@@ -49,7 +53,7 @@ func (w *worker) stop() {
 	w.vm, w.hooks = nil, nil
 	w.running++
 	for _, t := range w.timers {
-		t.dead = true
+		w.b.loop.cancel(t)
 	}
 	w.timers = nil
 }
@@ -74,6 +78,7 @@ func (w *worker) start() error {
 		seed ^= seed << 17
 		return float64(seed>>11) / (1 << 53)
 	})
+	w.errors = map[string]goja.Value{"RangeError": vm.Get("RangeError")}
 	w.vm, w.timers, w.hooks = vm, map[int64]*task{}, map[string]goja.Callable{}
 	w.listens = map[string]bool{}
 	w.loading = true
@@ -174,9 +179,11 @@ func (w *worker) event(hook string, done func(*scriptError), args ...any) {
 		return
 	}
 	gen, finished := w.running, false
+	var limit *task
 	finish := func(e *scriptError) {
 		if !finished {
 			finished = true
+			w.b.loop.cancel(limit)
 			w.reg.busy--
 			done(e)
 		}
@@ -202,8 +209,11 @@ func (w *worker) event(hook string, done func(*scriptError), args ...any) {
 		finish(&scriptError{message: "the worker was ended during the event"})
 		return
 	}
-	w.b.loop.after(maxEvent, func() {
-		if !finished && gen == w.running { // a promise given to waitUntil never settles
+	if finished {
+		return
+	}
+	limit = w.b.loop.after(maxEvent, func() {
+		if gen == w.running { // a promise given to waitUntil never settles
 			w.b.remark(Remark{Kind: "limit", Message: "an event (" + name + ") never came to its end; after five minutes the browser ends it", File: w.b.Relative(w.url)})
 		}
 		finish(&scriptError{message: "the event (" + name + ") never came to its end"})
@@ -239,23 +249,31 @@ func (w *worker) fetchEvent(req *request, clientID, resultingID string, done fun
 	w.b.trace(nil, "the worker %s gets a fetch event: %s%s", w.b.Relative(w.url), w.b.Relative(req.url), asWhat(req))
 	gen, finished := w.running, false
 	w.reg.busy++
+	var limit *task
 	finish := func(h handled) {
 		if !finished {
 			finished = true
+			w.b.loop.cancel(limit)
 			w.reg.busy--
 			done(h)
 		}
 	}
 	w.failed, w.respond = nil, nil
-	meta := w.vm.NewObject()
-	_ = meta.Set("clientId", clientID)
-	_ = meta.Set("resultingClientId", resultingID)
+	preload := goja.Undefined()
 	if w.preload && req.mode == "navigate" && req.method == "GET" {
-		_ = meta.Set("preload", func(c goja.FunctionCall) goja.Value {
+		preload = w.vm.ToValue(func(c goja.FunctionCall) goja.Value {
 			cb, _ := goja.AssertFunction(c.Argument(0))
 			pre := *req
-			pre.headers = append(append([][2]string{}, req.headers...), [2]string{"service-worker-navigation-preload", "true"})
-			w.fetchFor(&pre, cb)
+			pre.headers = append(slices.Clip(req.headers), [2]string{"service-worker-navigation-preload", "true"})
+			w.fetchFor(&pre, func(r *response) {
+				if r == nil {
+					w.report("fetch", w.invoke(cb, w.vm.ToValue(failedToFetch)))
+					return
+				}
+				w.report("fetch", w.invoke(func(this goja.Value, _ ...goja.Value) (goja.Value, error) {
+					return cb(this, goja.Null(), w.fromResponse(r))
+				}))
+			})
 			return goja.Undefined()
 		})
 	}
@@ -269,7 +287,7 @@ func (w *worker) fetchEvent(req *request, clientID, resultingID string, done fun
 				h.why, h.at = "the worker's fetch handler threw before it answered: "+w.failed.message, w.failed
 			}
 		case "response":
-			h.response = w.toResponse(c.Argument(2))
+			h.response = w.toResponse(c.Argument(2), c.Argument(3), c.Argument(4))
 		default:
 			if m := c.Argument(1); !goja.IsNull(m) {
 				h.why = m.String()
@@ -291,7 +309,7 @@ func (w *worker) fetchEvent(req *request, clientID, resultingID string, done fun
 		}
 		return goja.Undefined()
 	})
-	_, err := w.call(w.hooks["fetch"], w.fromRequest(req), meta, respond, settled)
+	_, err := w.call(w.hooks["fetch"], w.fromRequest(req), w.vm.ToValue(clientID), w.vm.ToValue(resultingID), preload, respond, settled)
 	if w.respond != nil {
 		*place = *w.respond
 		w.b.trace(place, "it calls respondWith")
@@ -300,7 +318,10 @@ func (w *worker) fetchEvent(req *request, clientID, resultingID string, done fun
 		finish(handled{kind: "error", why: "the worker was ended while it handled this request", at: place})
 		return
 	}
-	w.b.loop.after(giveUp+1000, func() {
+	if finished {
+		return
+	}
+	limit = w.b.loop.after(giveUp+1000, func() {
 		finish(handled{kind: "error", why: "the worker took the request and never answered it", at: place})
 	})
 }

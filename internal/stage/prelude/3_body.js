@@ -206,16 +206,31 @@ class ReadableStreamDefaultReader {
 function byteStream(handle) {
   let at = 0;
   const size = handle ? $.size(handle) : 0;
-  return new ReadableStream({pull(c) {
+  const stream = new ReadableStream({pull(c) {
     if (at >= size) { c.close(); return; }
     const n = size - at > 65536 ? 65536 : size - at;
     c.enqueue(new $Uint8Array($.toBuffer($.slice(handle, at, at + n))));
     at += n;
     if (at >= size) c.close();
   }}, {highWaterMark: 0});
+  state(stream).bytes = handle;
+  return stream;
+}
+
+// wholeStream gives the bytes of a stream that the stage made and nobody has read of, which is then read to its end; null for
+// others.
+function wholeStream(stream) {
+  const s = state(stream);
+  if (!s.bytes || s.disturbed || s.reader || s.state !== "readable") return null;
+  s.disturbed = true;
+  new ReadableStreamDefaultReader(stream); // which locks it
+  closeStream(stream);
+  return s.bytes;
 }
 
 async function drain(stream) {
+  const whole = wholeStream(stream);
+  if (whole) return whole;
   const reader = stream.getReader();
   const parts = [];
   for (;;) {
@@ -336,9 +351,10 @@ class FormData {
   [$Symbol.iterator]() { return this.entries(); }
 }
 
-// body holds the content of a Request or Response: nothing, a handle, or a stream.
+// BodyState is the content of a Request or Response: nothing, a handle, or a stream.
 class BodyState {
   constructor(handle, stream, type) { this.handle = handle; this.stream = stream; this.type = type; this.used = false; }
+  get some() { return !!(this.handle || this.stream); }
   get isUsed() { return this.used || !!(this.stream && state(this.stream).disturbed); }
   get isLocked() { return !!(this.stream && this.stream.locked); }
 }
@@ -366,38 +382,56 @@ function extractBody(data) {
   return new BodyState(utf8(data), null, "text/plain;charset=UTF-8");
 }
 
-const bodyOf = new $WeakMap();
+function usedTwice() {
+  $.bodyUsedTwice(new $Error("x").stack);
+}
 
-async function consume(owner) {
-  const b = bodyOf.get(owner);
-  if (!b) throw new $TypeError("Illegal invocation");
-  if (b.isUsed || b.isLocked) { $.bodyUsedTwice(new $Error("x").stack); throw new $TypeError("body stream already read"); }
-  if (b.stream) {
-    let h;
-    try { h = await drain(b.stream); } catch (e) { throw new $TypeError("Failed to fetch"); } // as Chromium does, whatever the stream's own error was
-    b.used = true;
-    return h;
-  }
-  if (b.handle) b.used = true;
-  return b.handle || $.empty();
+// consume takes the bytes of a body, and gives a promise for what is made of them.
+function consume(owner, make) {
+  try {
+    const b = bodyIn(owner);
+    if (b.isUsed || b.isLocked) { usedTwice(); return $Promise.reject(new $TypeError("body stream already read")); }
+    if (b.stream) // its own error is not shown, as in Chromium
+      return drain(b.stream).then((h) => { b.used = true; return make(h); }, () => { throw new $TypeError("Failed to fetch"); });
+    if (b.handle) b.used = true;
+    return $Promise.resolve(make(b.handle || $.empty()));
+  } catch (e) { return $Promise.reject(e); }
 }
 
 function cloneBody(owner, what) {
-  const b = bodyOf.get(owner);
+  const b = bodyIn(owner);
   if (b.isUsed || b.isLocked) {
-    $.bodyUsedTwice(new $Error("x").stack);
+    usedTwice();
     throw new $TypeError("Failed to execute 'clone' on '" + what + "': " + what + " body is already used");
   }
   if (!b.stream) return new BodyState(b.handle, null, b.type);
+  const whole = wholeStream(b.stream);
+  if (whole) {
+    b.stream = byteStream(whole);
+    return new BodyState(null, byteStream(whole), b.type);
+  }
   const [one, two] = b.stream.tee();
   b.stream = one;
   return new BodyState(null, two, b.type);
 }
 
+// Body is what Request and Response have in common. What they hold, their headers, their body and their signal are made when
+// somebody looks at them.
 class Body {
-  get bodyUsed() { return bodyOf.get(this).isUsed; }
+  #held = null; #headers = null; #body = null; #signal = null;
+  static _heldOf(o) { return o.#held; }
+  static _giveHeld(o, held) { o.#held = held; }
+  static _headersIn(o) { return o.#headers && headersHeld(o.#headers); }
+  static _headersFor(o) { return o.#headers || (o.#headers = makeHeaders($.headersOf(o.#held))); }
+  static _giveHeaders(o, h) { o.#headers = h; }
+  static _bodySeen(o) { return o.#body !== null; }
+  static _bodyIn(o) { return o.#body || (o.#body = new BodyState($.bodyOf(o.#held), null, "")); }
+  static _giveBody(o, body) { o.#body = body; }
+  static _signalIn(o) { return o.#signal; }
+  static _giveSignal(o, s) { o.#signal = s; return s; }
+  get bodyUsed() { return bodySeen(this) && bodyIn(this).isUsed; }
   get body() {
-    const b = bodyOf.get(this);
+    const b = bodyIn(this);
     if (!b.stream) {
       if (b.handle === null) return null;
       b.stream = byteStream(b.handle);
@@ -405,15 +439,21 @@ class Body {
     }
     return b.stream;
   }
-  async arrayBuffer() { return $.toBuffer(await consume(this)); }
-  async bytes() { return new $Uint8Array($.toBuffer(await consume(this))); }
-  async text() { return $.toText(await consume(this)); }
-  async json() { return JSON.parse($.toText(await consume(this))); }
-  async blob() { const type = this.headers.get("content-type") || ""; return blobOf(await consume(this), type.toLowerCase()); }
-  async formData() {
-    const type = this.headers.get("content-type") || "";
-    const f = new FormData();
-    for (const [k, v, name, t] of $.parseForm(await consume(this), type)) f.append(k, name === null ? v : new File([v], name, {type: t}));
-    return f;
+  arrayBuffer() { return consume(this, $.toBuffer); }
+  bytes() { return consume(this, (h) => new $Uint8Array($.toBuffer(h))); }
+  text() { return consume(this, $.toText); }
+  json() { return consume(this, (h) => parseJSON($.toText(h))); }
+  blob() { return consume(this, (h) => blobOf(h, (this.headers.get("content-type") || "").toLowerCase())); }
+  formData() {
+    return consume(this, (h) => {
+      const f = new FormData();
+      for (const [k, v, name, t] of $.parseForm(h, this.headers.get("content-type") || "")) f.append(k, name === null ? v : new File([v], name, {type: t}));
+      return f;
+    });
   }
 }
+const {_heldOf: heldOf, _giveHeld: giveHeld, _headersIn: headersIn, _headersFor: headersFor, _giveHeaders: giveHeaders, _bodySeen: bodySeen, _bodyIn: bodyIn,
+  _giveBody: giveBody, _signalIn: signalIn, _giveSignal: giveSignal} = Body;
+for (const name of $Object.getOwnPropertyNames(Body)) if (name[0] === "_") delete Body[name];
+const usedUp = (owner) => { const b = bodyIn(owner); if (b.handle) b.used = true; };
+const parseJSON = JSON.parse;

@@ -7,39 +7,46 @@ function asRequest(input, method, name) {
   return new Request(input);
 }
 
+// What a method throws that gives a promise is the reason why it is rejected.
+const promised = (f) => { try { return f(); } catch (e) { return $Promise.reject(e); } };
+
 class Cache {
   #id;
-  constructor() { throw new $TypeError("Illegal constructor"); }
-  static _of(id) { const c = $Object.create(Cache.prototype); cacheIds.set(c, id); return c; }
-  async match(request, options = {}) {
-    const r = asRequest(request, "match", "Cache");
-    return later(() => { const p = $.cacheMatch(cacheIds.get(this), plainRequest(r, null), options || {}); return p ? responseFrom(p) : undefined; });
+  constructor() {
+    if (handed === null) throw new $TypeError("Illegal constructor");
+    this.#id = handed;
+    handed = null;
   }
-  async matchAll(request, options = {}) {
-    const r = request === undefined ? null : plainRequest(asRequest(request, "matchAll", "Cache"), null);
-    return later(() => $.cacheMatchAll(cacheIds.get(this), r, options || {}).map(responseFrom));
+  match(request, options) {
+    return promised(() => { const r = asRequest(request, "match", "Cache"); return $.cacheMatch(this.#id, heldOf(r), headersIn(r), options); });
   }
-  async keys(request, options = {}) {
-    const r = request === undefined ? null : plainRequest(asRequest(request, "keys", "Cache"), null);
-    return later(() => $.cacheKeys(cacheIds.get(this), r, options || {}).map((p) => requestFrom(p)));
+  matchAll(request, options) { return promised(() => this.#all($.cacheMatchAll, request, options, "matchAll")); }
+  keys(request, options) { return promised(() => this.#all($.cacheKeys, request, options, "keys")); }
+  #all(ask, request, options, method) {
+    if (request === undefined) return ask(this.#id, null, null, options);
+    const r = asRequest(request, method, "Cache");
+    return ask(this.#id, heldOf(r), headersIn(r), options);
   }
-  async delete(request, options = {}) {
-    const r = plainRequest(asRequest(request, "delete", "Cache"), null);
-    return later(() => $.cacheDelete(cacheIds.get(this), r, options || {}));
+  delete(request, options) {
+    return promised(() => { const r = asRequest(request, "delete", "Cache"); return $.cacheDelete(this.#id, heldOf(r), headersIn(r), options); });
   }
-  async put(request, response) {
-    const r = asRequest(request, "put", "Cache");
-    checkPut(r, "put");
-    if (!(response instanceof Response)) throw new $TypeError("Failed to execute 'put' on 'Cache': parameter 2 is not of type 'Response'.");
-    if (response.status === 206) throw new $TypeError("Failed to execute 'put' on 'Cache': Partial response (status code 206) is unsupported");
-    const vary = response.headers.get("vary");
-    if (vary && vary.split(",").some((v) => v.trim() === "*")) throw new $TypeError("Failed to execute 'put' on 'Cache': Vary header contains *");
-    const b = bodyOf.get(response);
-    if (b.isUsed || b.isLocked) { $.bodyUsedTwice(new $Error("x").stack); throw new $TypeError("Failed to execute 'put' on 'Cache': Response body is already used"); }
-    if (response.status >= 400) $.storedError(r.url, response.status, new $Error("x").stack);
-    else if (r.headers.has("authorization") || /\bprivate\b/i.test(response.headers.get("cache-control") || "") || /cookie|authorization/i.test(vary || "")) $.storedPrivate(r.url, new $Error("x").stack);
-    const body = await takeBody(response);
-    return later(() => { const e = $.cachePut(cacheIds.get(this), plainRequest(r, null), plainResponse(response, body)); if (e) throw new DOMException(e, "QuotaExceededError"); });
+  put(request, response) {
+    return promised(() => {
+      const r = asRequest(request, "put", "Cache");
+      checkPut(r, "put");
+      if (!(response instanceof Response)) throw new $TypeError("Failed to execute 'put' on 'Cache': parameter 2 is not of type 'Response'.");
+      const refused = $.cacheRefuses(heldOf(response), headersIn(response));
+      if (refused) throw new $TypeError("Failed to execute 'put' on 'Cache': " + refused);
+      if (bodySeen(response)) {
+        const b = bodyIn(response);
+        if (b.isUsed || b.isLocked) { usedTwice(); throw new $TypeError("Failed to execute 'put' on 'Cache': Response body is already used"); }
+      }
+      $.cacheDoubts(heldOf(r), headersIn(r), heldOf(response), headersIn(response));
+      const body = takeBody(response);
+      if (body === undefined || body === null || typeof body.then !== "function") return $.cachePut(this.#id, heldOf(r), headersIn(r), heldOf(response), headersIn(response), body);
+      const what = $.bake(heldOf(response), headersIn(response)), key = $.bake(heldOf(r), headersIn(r));
+      return body.then((h) => $.cachePut(this.#id, key, null, what, null, h));
+    });
   }
   async add(request) { return this.addAll([request]); }
   async addAll(requests) {
@@ -61,8 +68,7 @@ class Cache {
     for (let i = 0; i < list.length; i++) await this.put(list[i], answers[i]);
   }
 }
-const cacheOf = Cache._of, cacheIds = new $WeakMap();
-delete Cache._of;
+const cacheOf = (id) => { handed = id; return new Cache(); };
 
 function checkPut(r, method) {
   if (!/^https?:/.test(r.url)) throw new $TypeError("Failed to execute '" + method + "' on 'Cache': Request scheme '" + r.url.split(":")[0] + "' is unsupported");
@@ -70,20 +76,20 @@ function checkPut(r, method) {
 }
 
 class CacheStorage {
-  async open(name) { name = $String(name); return later(() => cacheOf($.cacheOpen(name))); }
-  async has(name) { name = $String(name); return later(() => $.cacheHas(name)); }
-  async delete(name) { name = $String(name); return later(() => $.cacheRemove(name)); }
-  async keys() { return later(() => $.cacheNames()); }
-  async match(request, options = {}) {
-    const r = plainRequest(asRequest(request, "match", "CacheStorage"), null);
-    return later(() => { const p = $.cacheMatchAny(r, options || {}); return p ? responseFrom(p) : undefined; });
+  open(name) { return promised(() => $.cacheOpen($String(name))); }
+  has(name) { return promised(() => $.cacheHas($String(name))); }
+  delete(name) { return promised(() => $.cacheRemove($String(name))); }
+  keys() { return $.cacheNames(); }
+  match(request, options) {
+    return promised(() => { const r = asRequest(request, "match", "CacheStorage"); return $.cacheMatchAny(heldOf(r), headersIn(r), options); });
   }
 }
 
 class ExtendableEvent extends Event {
-  constructor(type, init) { super(type, init); extensions.set(this, {pending: 0, errors: [], active: true, done: null}); }
+  #extension = {pending: 0, errors: [], active: true, done: null};
+  static _of(e) { return e.#extension; }
   waitUntil(promise) {
-    const x = extensions.get(this);
+    const x = this.#extension;
     if (!this.isTrusted) throw new DOMException("The event is not trusted", "InvalidStateError");
     if (!x.active && x.pending === 0) {
       $.late("waitUntil", new $Error("x").stack);
@@ -93,7 +99,8 @@ class ExtendableEvent extends Event {
     $Promise.resolve(promise).then(() => {}, (e) => { x.errors.push(e); }).then(() => { x.pending--; if (x.pending === 0 && x.done) x.done(); });
   }
 }
-const extensions = new $WeakMap();
+const extensionOf = ExtendableEvent._of;
+delete ExtendableEvent._of;
 
 class ExtendableMessageEvent extends ExtendableEvent {
   #init;
@@ -132,9 +139,9 @@ class FetchEvent extends ExtendableEvent {
   get resultingClientId() { return this.#init.resultingClientId || ""; }
   get replacesClientId() { return ""; }
   get preloadResponse() { return this.#init.preloadResponse || $Promise.resolve(undefined); }
-  get handled() { return this.#init.handled; }
+  get handled() { return this.#init.handled(); }
   respondWith(answer) {
-    const x = extensions.get(this);
+    const x = extensionOf(this);
     if (!x.active) {
       $.late("respondWith", new $Error("x").stack);
       throw new DOMException("Failed to execute 'respondWith' on 'FetchEvent': The event handler is already finished.", "InvalidStateError");
@@ -456,7 +463,7 @@ for (const type of ["install", "activate", "fetch", "message", "messageerror", "
 function trusted(make) { trust = true; try { return make(); } finally { trust = false; } }
 
 function runEvent(event, done) {
-  const x = extensions.get(event);
+  const x = extensionOf(event);
   x.done = () => { x.done = null; done(x.errors); };
   dispatch(globalThis, event);
   // Microtasks of the handlers run before this one: extending is allowed until then.
@@ -464,6 +471,10 @@ function runEvent(event, done) {
 }
 
 $.hooks({
+  response: responseFrom,
+  request: requestFrom,
+  cache: cacheOf,
+  exception: (message, name) => new DOMException(message, name),
   loaded() { loading = false; },
   lifecycle(type, done) {
     const event = trusted(() => type === "install" ? new InstallEvent(type) : new ExtendableEvent(type));
@@ -473,33 +484,33 @@ $.hooks({
   message(data, source, done) {
     runEvent(trusted(() => new ExtendableMessageEvent("message", {data, source: source ? clientOf(source) : null, origin: loc.origin})), done);
   },
-  fetch(p, meta, respond, settled) {
-    const request = requestFrom(p);
-    const preload = meta.preload ? new $Promise((resolve, reject) => meta.preload((error, r) => error ? reject(new $TypeError(error)) : resolve(responseFrom(r)))) : undefined;
-    if (preload) preload.catch(() => {});
-    let handled;
-    const event = trusted(() => new FetchEvent("fetch", {request, clientId: meta.clientId, resultingClientId: meta.resultingClientId,
-      preloadResponse: preload, cancelable: true, handled: new $Promise((resolve) => { handled = resolve; })}));
-    const x = extensions.get(event);
+  fetch(held, clientId, resultingClientId, ask, respond, settled) {
+    const preloadResponse = ask ? new $Promise((resolve, reject) => ask((error, r) => error ? reject(new $TypeError(error)) : resolve(r))) : undefined;
+    if (preloadResponse) preloadResponse.catch(() => {});
+    let over = false, handled = null, tell = null;
+    const end = () => { over = true; if (tell) tell(undefined); };
+    const event = trusted(() => new FetchEvent("fetch", {request: requestFrom(held), clientId, resultingClientId, preloadResponse, cancelable: true,
+      handled: () => handled || (handled = new $Promise((resolve) => { if (over) resolve(undefined); else tell = resolve; }))}));
+    const x = extensionOf(event);
     x.done = () => { x.done = null; settled(x.errors); };
     dispatch(globalThis, event);
     const answer = answerOf(event);
     x.active = false;
     if (!answer) {
-      handled(undefined);
+      end();
       respond(event.defaultPrevented ? "error" : "none", event.defaultPrevented ? "preventDefault() was called without respondWith()" : null, null);
       if (x.pending === 0 && x.done) x.done();
       return;
     }
     answer.then((r) => {
       if (!(r instanceof Response)) { respond("error", "respondWith() was given " + (r === undefined ? "undefined" : describe(r)) + " instead of a Response", null); return; }
-      const b = bodyOf.get(r);
-      if (b.isUsed || b.isLocked) { respond("error", "the body of the answer was used before", null); return; }
-      const inside = responseState.get(r).inside;
-      if (inside) { respond("response", null, inside); return; }
+      if (bodySeen(r)) {
+        const b = bodyIn(r);
+        if (b.isUsed || b.isLocked) { respond("error", "the body of the answer was used before", null); return; }
+      }
       const body = takeBody(r);
-      if (body && typeof body.then === "function") body.then((h) => respond("response", null, plainResponse(r, h)), (e) => respond("error", "the body of the answer broke off", e));
-      else respond("response", null, plainResponse(r, body));
-    }, (e) => respond("error", null, e)).then(() => handled(undefined));
+      if (body && typeof body.then === "function") body.then((h) => respond("response", null, heldOf(r), headersIn(r), h), (e) => respond("error", "the body of the answer broke off", e));
+      else respond("response", null, heldOf(r), headersIn(r), body);
+    }, (e) => respond("error", null, e)).then(end);
   },
 });
