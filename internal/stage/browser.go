@@ -41,31 +41,32 @@ type Sent struct {
 
 // Browser is one visitor's browser with one origin. It is used by one goroutine.
 type Browser struct {
-	origin  string
-	server  *site.Server
-	others  map[string]*site.Server
-	network Network
-	faults  site.Faults
-	loop    *loop
-	http    *httpCache
-	store   *cacheStorage
-	bases   map[string]string // databases of IndexedDB by name, each as one text
-	regs    []*registration
-	tabs    []*Tab
-	nextTab int
-	guard   *guard
-	lane    lane
-	limits  Limits
-	remarks []Remark
-	sent    []Sent
-	docs    *readCache
-	waiters []func() // until a worker is activated
-	teller  func(TraceStep)
-	traced  int
-	parts   bool
-	hung    []func()   // what waits for a network that does not answer
-	loading sync.Mutex // modules are loaded by several goroutines
-	random  uint64
+	origin    string
+	server    *site.Server
+	others    map[string]*site.Server
+	network   Network
+	faults    site.Faults
+	loop      *loop
+	http      *httpCache
+	store     *cacheStorage
+	bases     map[string]string // databases of IndexedDB by name, each as one text
+	regs      []*registration
+	tabs      []*Tab
+	nextTab   int
+	guard     *guard
+	lane      lane
+	limits    Limits
+	remarks   []Remark
+	sent      []Sent
+	docs      *readCache
+	addresses addresses
+	waiters   []func() // until a worker is activated
+	teller    func(TraceStep)
+	traced    int
+	parts     bool
+	hung      []func()   // what waits for a network that does not answer
+	loading   sync.Mutex // modules are loaded by several goroutines
+	random    uint64
 }
 
 // New starts a browser with nothing stored, online. others are stand-ins for other origins.
@@ -78,7 +79,7 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 	}
 	b := &Browser{origin: Origin, server: server, others: others, network: Online, loop: &loop{},
 		http: &httpCache{map[string]cached{}}, store: &cacheStorage{quota: maxStored}, bases: map[string]string{}, limits: limits, guard: newGuard(limits),
-		docs: newReadCache()}
+		docs: newReadCache(), addresses: addresses{}}
 	if server.Site.Origin != "" {
 		b.origin = server.Site.Origin
 	}

@@ -3,8 +3,6 @@ package stage
 import (
 	"sort"
 	"strings"
-
-	weburl "github.com/nlnwa/whatwg-url/url"
 )
 
 // maxStored is what an origin may store before it is out of quota, in bytes.
@@ -212,14 +210,4 @@ func (b *Browser) Relative(u string) string {
 	return u
 }
 
-func (b *Browser) absolute(u string) (string, error) {
-	base, err := weburl.Parse(b.origin + "/")
-	if err != nil {
-		return "", err
-	}
-	abs, err := base.Parse(u)
-	if err != nil {
-		return "", err
-	}
-	return abs.Href(false), nil
-}
+func (b *Browser) absolute(u string) (string, error) { return b.resolve(u, b.origin+"/") }

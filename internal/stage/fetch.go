@@ -8,8 +8,6 @@ import (
 	"strconv"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
-
 	"tachyform/internal/site"
 )
 
@@ -239,18 +237,13 @@ func (b *Browser) follow(req *request, r *response, hops int, done func(*respons
 		done(r, "")
 		return
 	}
-	base, err := weburl.Parse(req.url)
+	to, err := b.resolve(r.header("location"), req.url)
 	if err != nil || hops >= 20 {
 		done(nil, failedToFetch)
 		return
 	}
-	to, err := base.Parse(r.header("location"))
-	if err != nil {
-		done(nil, failedToFetch)
-		return
-	}
 	next := *req
-	next.url = to.Href(false)
+	next.url = to
 	if r.status == 303 && req.method != "HEAD" || (r.status == 301 || r.status == 302) && req.method == "POST" {
 		next.method, next.body = "GET", nil
 	}
@@ -270,11 +263,11 @@ func (b *Browser) networkFor(url string) Network {
 
 // serve gives the server's answer, nil when there is no such server.
 func (b *Browser) serve(req *request) *response {
-	u, err := weburl.Parse(req.url)
+	u, err := b.addresses.parse(req.url, "")
 	if err != nil {
 		return nil
 	}
-	r := &response{url: u.Href(true), kind: "basic"}
+	r := &response{url: u.bare, kind: "basic"}
 	if status, kind, body, ok := b.networkFor(req.url).Instead(); ok {
 		r.status, r.headers, r.body = status, [][2]string{{"content-type", kind}}, &blob{[]byte(body), "network"}
 		if req.method == "HEAD" {
@@ -282,17 +275,16 @@ func (b *Browser) serve(req *request) *response {
 		}
 		return r
 	}
-	origin := u.Protocol() + "//" + u.Host()
 	server := b.server
-	if origin != b.origin {
-		if server = b.others[origin]; server == nil {
+	if u.origin != b.origin {
+		if server = b.others[u.origin]; server == nil {
 			// What another origin would send is not known. It is taken to answer, with nothing in it.
 			r.status, r.body = http.StatusOK, &blob{nil, "network"}
 			r.headers = [][2]string{{"access-control-allow-origin", "*"}}
 			return r
 		}
 	}
-	a := server.Answer(req.method, u.Pathname())
+	a := server.Answer(req.method, u.path)
 	if len(b.sent) < maxSent {
 		b.sent = append(b.sent, Sent{Method: req.method, URL: b.Relative(req.url), Status: a.Status, Body: bodyOf(req), Header: req.headers})
 	}
@@ -355,8 +347,7 @@ func partial(r *response, spec string, body []byte) {
 func (b *Browser) filter(req *request, r *response, redirected bool) *response {
 	out := *r
 	out.redirected = redirected
-	u, err := weburl.Parse(r.url)
-	if err != nil || u.Protocol()+"//"+u.Host() == b.origin {
+	if u, err := b.addresses.parse(r.url, ""); err != nil || u.origin == b.origin {
 		out.kind = "basic"
 		return &out
 	}

@@ -25,6 +25,7 @@ func (w *worker) host() *goja.Object {
 	w.hostObjects(set)
 	w.hostCaches(set)
 	w.hostClients(set)
+	w.hostEvents(set)
 	w.hostDatabases(set)
 	set("hooks", func(c goja.FunctionCall) goja.Value {
 		h := c.Argument(0).ToObject(vm)
@@ -101,20 +102,7 @@ func (w *worker) host() *goja.Object {
 		return undefined
 	})
 	set("fetch", func(c goja.FunctionCall) goja.Value {
-		req, failure := w.toRequest(c.Argument(0), c.Argument(1), c.Argument(2)), c.Argument(3)
-		p, resolve, reject := vm.NewPromise()
-		stop := w.fetchFor(req, func(r *response) {
-			w.report("fetch", w.invoke(func(goja.Value, ...goja.Value) (goja.Value, error) {
-				if r == nil {
-					return nil, reject(failure)
-				}
-				return nil, resolve(w.fromResponse(r))
-			}))
-		})
-		if abortable, ok := goja.AssertFunction(c.Argument(4)); ok {
-			_, _ = abortable(undefined, vm.ToValue(func(goja.FunctionCall) goja.Value { stop(); return undefined }))
-		}
-		return vm.ToValue(p)
+		return w.fetchPromise(w.toRequest(c.Argument(0), c.Argument(1), c.Argument(2)), c.Argument(3), c.Argument(4))
 	})
 	set("importScript", func(c goja.FunctionCall) goja.Value {
 		if w.module {
@@ -153,6 +141,24 @@ func (w *worker) fetchFor(req *request, done func(*response)) cancel {
 	})
 }
 
+// fetchPromise gives a promise for a Response; it is rejected with failure when there is none. abortable, if it is a function, is
+// given one that makes the answer never arrive.
+func (w *worker) fetchPromise(req *request, failure, abortable goja.Value) goja.Value {
+	p, resolve, reject := w.vm.NewPromise()
+	stop := w.fetchFor(req, func(r *response) {
+		w.report("fetch", w.invoke(func(goja.Value, ...goja.Value) (goja.Value, error) {
+			if r == nil {
+				return nil, reject(failure)
+			}
+			return nil, resolve(w.fromResponse(r))
+		}))
+	})
+	if f, ok := goja.AssertFunction(abortable); ok {
+		_, _ = f(goja.Undefined(), w.vm.ToValue(func(goja.FunctionCall) goja.Value { stop(); return goja.Undefined() }))
+	}
+	return w.vm.ToValue(p)
+}
+
 // importScript runs another script; after installation only those imported before are to be had.
 func (w *worker) importScript(ref string) string {
 	u, err := w.b.resolve(ref, w.url)
@@ -186,47 +192,13 @@ func isScriptType(t string) bool {
 	return false
 }
 
+// resolve gives the absolute form of a reference.
 func (b *Browser) resolve(ref, base string) (string, error) {
-	u, err := urls.Parse(base)
+	u, err := b.addresses.parse(ref, base)
 	if err != nil {
 		return "", err
 	}
-	abs, err := u.Parse(ref)
-	if err != nil {
-		return "", err
-	}
-	return abs.Href(false), nil
-}
-
-// maxKnown is how many parsed addresses a running worker remembers.
-const maxKnown = 1000
-
-// urls parses as the URL Standard does now: the path's percent-encode set has the circumflex since 2023.
-var urls = weburl.NewParser(weburl.WithPathPercentEncodeSet(weburl.PathPercentEncodeSet.Set('^')))
-
-// parseURL parses an address, against a base unless that is empty; nil when it is none. What it gives must not be changed.
-func (w *worker) parseURL(ref, base string) *weburl.Url {
-	key := [2]string{base, ref}
-	if u, ok := w.known[key]; ok {
-		return u
-	}
-	var u *weburl.Url
-	var err error
-	if base != "" {
-		u, err = urls.ParseRef(base, ref)
-	} else {
-		u, err = urls.Parse(ref)
-	}
-	if err != nil {
-		u = nil
-	}
-	if len(base)+len(ref) < 1000 {
-		if w.known == nil || len(w.known) >= maxKnown {
-			w.known = map[[2]string]*weburl.Url{}
-		}
-		w.known[key] = u
-	}
-	return u
+	return u.href, nil
 }
 
 type setter func(name string, f func(c goja.FunctionCall) goja.Value)
@@ -251,7 +223,7 @@ func (w *worker) hostURLs(set setter) {
 		return o
 	}
 	set("baseURL", func(goja.FunctionCall) goja.Value { return vm.ToValue(w.url) })
-	known := map[*weburl.Url]goja.Value{} // the prelude changes none of these
+	known := map[*address]goja.Value{} // the prelude changes none of these
 	set("parseURL", func(c goja.FunctionCall) goja.Value {
 		base := ""
 		if b := c.Argument(1); !goja.IsNull(b) && !goja.IsUndefined(b) {
@@ -260,8 +232,8 @@ func (w *worker) hostURLs(set setter) {
 				return goja.Null()
 			}
 		}
-		u := w.parseURL(c.Argument(0).String(), base)
-		if u == nil {
+		u, err := w.b.addresses.parse(c.Argument(0).String(), base)
+		if err != nil {
 			return goja.Null()
 		}
 		v, ok := known[u]
@@ -269,7 +241,7 @@ func (w *worker) hostURLs(set setter) {
 			if len(known) >= maxKnown {
 				clear(known)
 			}
-			v = value(u)
+			v = value(u.Url)
 			known[u] = v
 		}
 		return v

@@ -281,14 +281,14 @@ func (w *worker) newRequest(input goja.Value, from, headers *headerList, init *g
 		}
 		r.headers = slices.Clip(r.headers)
 	} else {
-		u := w.parseURL(input.String(), w.url)
-		if u == nil {
+		u, err := w.b.addresses.parse(input.String(), w.url)
+		if err != nil {
 			fail("Failed to parse URL from %s", input)
 		}
 		if u.Username() != "" || u.Password() != "" {
 			fail("Request cannot be constructed from a URL that includes credentials: %s", input)
 		}
-		*r = request{url: u.Href(false), method: "GET", mode: "cors", credentials: "same-origin", cache: "default", redirect: "follow", referrer: "about:client"}
+		*r = request{url: u.href, method: "GET", mode: "cors", credentials: "same-origin", cache: "default", redirect: "follow", referrer: "about:client"}
 	}
 	r.own = true
 	if init == nil {

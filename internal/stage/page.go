@@ -8,8 +8,6 @@ import (
 	"sort"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
-
 	"tachyform/internal/markup"
 )
 
@@ -414,10 +412,10 @@ func (b *Browser) askWorker(w *worker, req *request, client, resulting string, d
 
 // SameDocument says whether a URL leads to the same document as another, without regard to fragments.
 func SameDocument(a, b string) bool {
-	x, err := weburl.Parse(Origin + a)
+	x, err := urls.Parse(Origin + a)
 	if err != nil {
 		return false
 	}
-	y, err := weburl.Parse(Origin + b)
+	y, err := urls.Parse(Origin + b)
 	return err == nil && x.Href(true) == y.Href(true)
 }

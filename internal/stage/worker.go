@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"github.com/dop251/goja"
-	weburl "github.com/nlnwa/whatwg-url/url"
 )
 
 // state of a worker (Service Workers, section 2.1).
@@ -35,17 +34,18 @@ type worker struct {
 	routes  []route         // static routes, in their order
 	filled  map[string]bool // stores that it put something into while it installed
 
-	vm      *goja.Runtime
-	hooks   map[string]goja.Callable
-	errors  map[string]goja.Value     // the engine's own types of errors
-	known   map[[2]string]*weburl.Url // by base and reference
-	timers  map[int64]*task
-	lastID  int64
-	running int // generation, to drop callbacks of an ended run
-	loading bool
-	respond *scriptError // where respondWith was called last
-	failed  *scriptError // exception of the event being handled
-	addAll  string       // URL that addAll failed with last
+	vm        *goja.Runtime
+	hooks     map[string]goja.Callable
+	events    map[int64]*dispatched // that are not over yet
+	errors    map[string]goja.Value // the engine's own types of errors
+	timers    map[int64]*task
+	lastID    int64
+	lastEvent int64
+	running   int // generation, to drop callbacks of an ended run
+	loading   bool
+	respond   *scriptError // where respondWith was called last
+	failed    *scriptError // exception of the event being handled
+	addAll    string       // URL that addAll failed with last
 }
 
 // stop ends a running worker; its globals are lost.
@@ -55,7 +55,7 @@ func (w *worker) stop() {
 	for _, t := range w.timers {
 		w.b.loop.cancel(t)
 	}
-	w.timers = nil
+	w.timers, w.events = nil, nil
 }
 
 // start runs the worker's script in fresh globals unless it is running already.
@@ -79,6 +79,7 @@ func (w *worker) start() error {
 		return float64(seed>>11) / (1 << 53)
 	})
 	w.errors = map[string]goja.Value{"RangeError": vm.Get("RangeError")}
+	w.events = map[int64]*dispatched{}
 	w.vm, w.timers, w.hooks = vm, map[int64]*task{}, map[string]goja.Callable{}
 	w.listens = map[string]bool{}
 	w.loading = true
@@ -189,14 +190,13 @@ func (w *worker) event(hook string, done func(*scriptError), args ...any) {
 		}
 	}
 	w.reg.busy++
-	settled := w.vm.ToValue(func(c goja.FunctionCall) goja.Value {
-		if list := c.Argument(0).ToObject(w.vm); list.Get("length").ToInteger() > 0 {
-			finish(w.describe(list.Get("0")))
-		} else {
+	id := w.begin(&dispatched{settled: func(first goja.Value) {
+		if first == nil {
 			finish(nil)
+		} else {
+			finish(w.describe(first))
 		}
-		return goja.Undefined()
-	})
+	}})
 	name := hook
 	if hook == "lifecycle" {
 		name = fmt.Sprint(args[0])
@@ -205,7 +205,7 @@ func (w *worker) event(hook string, done func(*scriptError), args ...any) {
 	for _, a := range args {
 		values = append(values, w.vm.ToValue(a))
 	}
-	if _, err := w.call(w.hooks[hook], append(values, settled)...); err != nil || gen != w.running {
+	if _, err := w.call(w.hooks[hook], append(values, w.vm.ToValue(id))...); err != nil || gen != w.running {
 		finish(&scriptError{message: "the worker was ended during the event"})
 		return
 	}
@@ -236,6 +236,55 @@ type handled struct {
 	at       *scriptError
 }
 
+// dispatched is an event that a running worker has not done with yet.
+type dispatched struct {
+	request *request                               // of a fetch event
+	respond func(kind string, c goja.FunctionCall) // what respondWith was given
+	settled func(first goja.Value)                 // nothing extends it any more; the first rejection, nil for none
+}
+
+// begin gives an event the number by which the prelude knows it.
+func (w *worker) begin(d *dispatched) int64 {
+	w.lastEvent++
+	w.events[w.lastEvent] = d
+	return w.lastEvent
+}
+
+// hostEvents gives the prelude what becomes of events.
+func (w *worker) hostEvents(set setter) {
+	vm := w.vm
+	undefined := goja.Undefined()
+	set("respond", func(c goja.FunctionCall) goja.Value {
+		if d := w.events[c.Argument(0).ToInteger()]; d != nil && d.respond != nil {
+			d.respond(c.Argument(1).String(), c)
+		}
+		return undefined
+	})
+	set("settled", func(c goja.FunctionCall) goja.Value {
+		id := c.Argument(0).ToInteger()
+		d := w.events[id]
+		if d == nil {
+			return undefined
+		}
+		delete(w.events, id)
+		var first goja.Value
+		if list, ok := c.Argument(1).(*goja.Object); ok {
+			first = list.Get("0")
+		}
+		d.settled(first)
+		return undefined
+	})
+	set("preloaded", func(c goja.FunctionCall) goja.Value { // asks the network for a navigation while the worker starts
+		d := w.events[c.Argument(0).ToInteger()]
+		if d == nil {
+			return undefined
+		}
+		pre := *d.request
+		pre.headers = append(slices.Clip(pre.headers), [2]string{"service-worker-navigation-preload", "true"})
+		return vm.ToValue(w.fetchPromise(&pre, c.Argument(1), undefined))
+	})
+}
+
 // fetchEvent dispatches a fetch event and calls done with what the worker did.
 func (w *worker) fetchEvent(req *request, clientID, resultingID string, done func(handled)) {
 	if err := w.start(); err != nil {
@@ -259,57 +308,41 @@ func (w *worker) fetchEvent(req *request, clientID, resultingID string, done fun
 		}
 	}
 	w.failed, w.respond = nil, nil
-	preload := goja.Undefined()
-	if w.preload && req.mode == "navigate" && req.method == "GET" {
-		preload = w.vm.ToValue(func(c goja.FunctionCall) goja.Value {
-			cb, _ := goja.AssertFunction(c.Argument(0))
-			pre := *req
-			pre.headers = append(slices.Clip(req.headers), [2]string{"service-worker-navigation-preload", "true"})
-			w.fetchFor(&pre, func(r *response) {
-				if r == nil {
-					w.report("fetch", w.invoke(cb, w.vm.ToValue(failedToFetch)))
-					return
-				}
-				w.report("fetch", w.invoke(func(this goja.Value, _ ...goja.Value) (goja.Value, error) {
-					return cb(this, goja.Null(), w.fromResponse(r))
-				}))
-			})
-			return goja.Undefined()
-		})
-	}
 	place := &scriptError{}
-	respond := w.vm.ToValue(func(c goja.FunctionCall) goja.Value {
-		h := handled{kind: c.Argument(0).String(), at: place}
-		switch h.kind {
-		case "none":
-			h.why = "the worker does not answer this request (no respondWith)"
-			if w.failed != nil {
-				h.why, h.at = "the worker's fetch handler threw before it answered: "+w.failed.message, w.failed
-			}
-		case "response":
-			h.response = w.toResponse(c.Argument(2), c.Argument(3), c.Argument(4))
-		default:
-			if m := c.Argument(1); !goja.IsNull(m) {
-				h.why = m.String()
-			} else {
-				e := w.describe(c.Argument(2))
-				h.why = e.message
-				if e.line > 0 {
-					h.at = e
+	preloaded := w.preload && req.mode == "navigate" && req.method == "GET"
+	id := w.begin(&dispatched{
+		request: req,
+		respond: func(kind string, c goja.FunctionCall) {
+			h := handled{kind: kind, at: place}
+			switch kind {
+			case "none":
+				h.why = "the worker does not answer this request (no respondWith)"
+				if w.failed != nil {
+					h.why, h.at = "the worker's fetch handler threw before it answered: "+w.failed.message, w.failed
+				}
+			case "response":
+				h.response = w.toResponse(c.Argument(3), c.Argument(4), c.Argument(5))
+			default:
+				if m := c.Argument(2); !goja.IsNull(m) {
+					h.why = m.String()
+				} else {
+					e := w.describe(c.Argument(3))
+					h.why = e.message
+					if e.line > 0 {
+						h.at = e
+					}
 				}
 			}
-		}
-		finish(h)
-		return goja.Undefined()
+			finish(h)
+		},
+		settled: func(first goja.Value) {
+			if first != nil {
+				e := w.describe(first)
+				w.b.remark(Remark{Kind: "rejection", Message: e.message, File: e.file, Line: e.line, Column: e.column, URL: w.b.Relative(req.url)})
+			}
+		},
 	})
-	settled := w.vm.ToValue(func(c goja.FunctionCall) goja.Value {
-		if list := c.Argument(0).ToObject(w.vm); list.Get("length").ToInteger() > 0 {
-			e := w.describe(list.Get("0"))
-			w.b.remark(Remark{Kind: "rejection", Message: e.message, File: e.file, Line: e.line, Column: e.column, URL: w.b.Relative(req.url)})
-		}
-		return goja.Undefined()
-	})
-	_, err := w.call(w.hooks["fetch"], w.fromRequest(req), w.vm.ToValue(clientID), w.vm.ToValue(resultingID), preload, respond, settled)
+	_, err := w.call(w.hooks["fetch"], w.fromRequest(req), w.vm.ToValue(id), w.vm.ToValue(clientID), w.vm.ToValue(resultingID), w.vm.ToValue(preloaded))
 	if w.respond != nil {
 		*place = *w.respond
 		w.b.trace(place, "it calls respondWith")

@@ -2,6 +2,20 @@
 const {Promise: $Promise, TypeError: $TypeError, Error: $Error, Map: $Map, Object: $Object, Array: $Array, Symbol: $Symbol,
   Uint8Array: $Uint8Array, ArrayBuffer: $ArrayBuffer, Set: $Set, WeakMap: $WeakMap, String: $String, Number: $Number, Date: $Date} = globalThis;
 
+// slots keeps something of the stage's own for objects, and goes with them. (A WeakMap of the engine would keep an object for
+// ever that its value leads to.)
+class Given { constructor(o) { return o; } }
+const slots = () => {
+  class Slot extends Given {
+    #value;
+    constructor(o, value) { super(o); this.#value = value; }
+    static get(o) { return o !== null && (typeof o === "object" || typeof o === "function") && #value in o ? o.#value : undefined; }
+    static set(o, value) { if (#value in o) o.#value = value; else new Slot(o, value); }
+  }
+  const {get, set} = Slot;
+  return {get, set};
+};
+
 // The engine has no asynchronous iteration; lowered code looks for this symbol.
 if (!$Symbol.asyncIterator) $Object.defineProperty($Symbol, "asyncIterator", {value: $Symbol.for("Symbol.asyncIterator")});
 
@@ -20,41 +34,48 @@ class DOMException extends $Error {
 }
 
 let trust = false; // set while the stage itself makes an event
+const absent = $Symbol("absent"); // stands for an argument that was not given
+
+const BUBBLES = 1, CANCELABLE = 2, COMPOSED = 4, TRUSTED = 8, CANCELED = 16, STOPPED = 32; // flags of events
 
 class Event {
-  #type; #bubbles; #cancelable; #composed; #canceled = false; #stop = false; #stopNow = false; #trusted; #target = null; #stamp;
-  constructor(type, init = {}) {
-    if (arguments.length < 1) throw new $TypeError("1 argument required, but only 0 present.");
-    init = init || {};
+  #type; #flags; #stamp; #target = null; #extension = null;
+  constructor(type = absent, init) {
+    if (type === absent) throw new $TypeError("1 argument required, but only 0 present.");
     this.#type = $String(type);
-    this.#bubbles = !!init.bubbles;
-    this.#cancelable = !!init.cancelable;
-    this.#composed = !!init.composed;
-    this.#trusted = trust;
     this.#stamp = $.now();
+    let flags = trust ? TRUSTED : 0;
+    if (init) {
+      if (init.bubbles) flags |= BUBBLES;
+      if (init.cancelable) flags |= CANCELABLE;
+      if (init.composed) flags |= COMPOSED;
+    }
+    this.#flags = flags;
   }
   get type() { return this.#type; }
-  get bubbles() { return this.#bubbles; }
-  get cancelable() { return this.#cancelable; }
-  get composed() { return this.#composed; }
-  get defaultPrevented() { return this.#canceled; }
-  get returnValue() { return !this.#canceled; }
-  get isTrusted() { return this.#trusted; }
+  get bubbles() { return !!(this.#flags & BUBBLES); }
+  get cancelable() { return !!(this.#flags & CANCELABLE); }
+  get composed() { return !!(this.#flags & COMPOSED); }
+  get defaultPrevented() { return !!(this.#flags & CANCELED); }
+  get returnValue() { return !(this.#flags & CANCELED); }
+  get isTrusted() { return !!(this.#flags & TRUSTED); }
   get timeStamp() { return this.#stamp; }
   get target() { return this.#target; }
   get srcElement() { return this.#target; }
   get currentTarget() { return this.#target; }
   get eventPhase() { return this.#target ? 2 : 0; }
   composedPath() { return this.#target ? [this.#target] : []; }
-  preventDefault() { if (this.#cancelable) this.#canceled = true; }
-  stopPropagation() { this.#stop = true; }
-  stopImmediatePropagation() { this.#stop = this.#stopNow = true; }
+  preventDefault() { if (this.#flags & CANCELABLE) this.#flags |= CANCELED; }
+  stopPropagation() {}
+  stopImmediatePropagation() { this.#flags |= STOPPED; }
   static _begin(e, target) { e.#target = target; }
-  static _stopped(e) { return e.#stopNow; }
+  static _stopped(e) { return !!(e.#flags & STOPPED); }
+  // What extends the life of an event: how many promises are waited for, what they were rejected with, whether the event is being
+  // dispatched, and the number by which the stage knows it.
+  static _extension(e) { return e.#extension || (e.#extension = {pending: 0, errors: null, active: true, id: 0}); }
 }
-const beginEvent = Event._begin, eventStopped = Event._stopped;
-delete Event._begin;
-delete Event._stopped;
+const {_begin: beginEvent, _stopped: eventStopped, _extension: extensionOf} = Event;
+for (const name of ["_begin", "_stopped", "_extension"]) delete Event[name];
 
 class CustomEvent extends Event {
   #detail;
@@ -90,7 +111,7 @@ class PromiseRejectionEvent extends Event {
 }
 
 // listenersOf keeps listeners outside of the objects, so that plain objects such as the global can be targets.
-const listenersOf = new $WeakMap();
+const listenersOf = slots();
 let loading = true; // the first run of the script: fetch listeners added later do not count
 const lateListeners = [];
 
@@ -130,9 +151,11 @@ function report(where, error) { $.thrown(where, error); }
 
 function dispatch(target, event) {
   beginEvent(event, target);
-  const list = listenersOf.get(target) && listenersOf.get(target).get(event.type);
-  if (list) {
-    for (const l of list.slice()) {
+  const all = listenersOf.get(target), list = all && all.get(event.type);
+  if (list && list.length) {
+    const now = list.length > 1 ? [...list] : list; // those that are added meanwhile are not called
+    for (let i = 0, n = now.length; i < n; i++) {
+      const l = now[i];
       if (l.once) removeListener(target, event.type, l.callback, l.capture);
       try {
         if (typeof l.callback === "function") l.callback.call(target, event);
@@ -155,7 +178,7 @@ class EventTarget {
 
 // handlerAttribute defines an event handler attribute such as onfetch.
 function handlerAttribute(target, type) {
-  const current = new $WeakMap();
+  const current = slots();
   $Object.defineProperty(target, "on" + type, {
     configurable: true, enumerable: true,
     get() { const c = current.get(this === undefined ? globalThis : this); return c ? c.value : null; },

@@ -49,8 +49,8 @@ delete URLSearchParams._reset;
 
 class URL {
   #p; #params = null;
-  constructor(url, base) {
-    if (arguments.length < 1) throw new $TypeError("Failed to construct 'URL': 1 argument required, but only 0 present.");
+  constructor(url = absent, base) {
+    if (url === absent) throw new $TypeError("Failed to construct 'URL': 1 argument required, but only 0 present.");
     this.#p = $.parseURL($String(url), base === undefined ? null : $String(base));
     if (!this.#p) throw new $TypeError("Failed to construct 'URL': Invalid URL");
   }

@@ -34,7 +34,7 @@ class ReadableStreamDefaultController {
 // queued is how much waits in a stream, by its strategy.
 const queued = (s) => s.size ? s.sizes.reduce((a, b) => a + b, 0) : s.queue.length;
 
-const streamState = new $WeakMap();
+const streamState = slots();
 const state = (stream) => {
   const s = streamState.get(stream);
   if (!s) throw new $TypeError("Illegal invocation");

@@ -47,10 +47,10 @@ function initHeaders(init, guard) {
 }
 
 class Request extends Body {
-  constructor(input, init) {
+  constructor(input = absent, init) {
     super();
     if (handed !== null) { giveHeld(this, handed); handed = null; return; }
-    if (arguments.length < 1) throw new $TypeError("Failed to construct 'Request': 1 argument required, but only 0 present.");
+    if (input === absent) throw new $TypeError("Failed to construct 'Request': 1 argument required, but only 0 present.");
     if (init === null) init = undefined;
     if (init !== undefined && typeof init !== "object" && typeof init !== "function") throw new $TypeError("Failed to construct 'Request': The provided value is not of type 'RequestInit'.");
     const from = input instanceof Request;
@@ -166,7 +166,7 @@ function takeBody(owner) {
 
 function fetch(input, init) {
   try {
-    const r = new Request(input, init);
+    const r = new Request(input === undefined ? "undefined" : input, init);
     const b = bodySeen(r) ? bodyIn(r) : null;
     const signal = signalIn(r); // null: nobody can abort it
     const failure = new $TypeError("Failed to fetch"); // its stack is that of the call

@@ -181,7 +181,7 @@ class IDBKeyRange {
     return true;
   }
 }
-const idbRanges = new $WeakMap(), idbRange = IDBKeyRange._of;
+const idbRanges = slots(), idbRange = IDBKeyRange._of;
 delete IDBKeyRange._of;
 const idbQuery = (q, must) => {
   if (q === undefined || q === null) { if (must) throw new DOMException("No key or key range specified.", "DataError"); return null; }
@@ -224,7 +224,7 @@ class IDBRequest extends EventTarget {
   get source() { return idbRequests.get(this).source; }
   get transaction() { return idbRequests.get(this).transaction; }
 }
-const idbRequests = new $WeakMap();
+const idbRequests = slots();
 class IDBOpenDBRequest extends IDBRequest {}
 for (const t of ["success", "error"]) handlerAttribute(IDBRequest.prototype, t);
 for (const t of ["blocked", "upgradeneeded"]) handlerAttribute(IDBOpenDBRequest.prototype, t);
@@ -257,7 +257,7 @@ class IDBTransaction extends EventTarget {
     idbAbort(t, null);
   }
 }
-const idbTransactions = new $WeakMap();
+const idbTransactions = slots();
 for (const t of ["complete", "error", "abort"]) handlerAttribute(IDBTransaction.prototype, t);
 
 const idbOverlap = (a, b) => a.data.name === b.data.name && (a.mode !== "readonly" || b.mode !== "readonly") && a.names.some((n) => b.names.indexOf(n) >= 0);
@@ -419,7 +419,7 @@ class IDBObjectStore {
     return new IDBIndex(this, this.#t, this.name, index);
   }
 }
-const idbStores = new $WeakMap();
+const idbStores = slots();
 
 function idbRead(source, t, data, index, range, what, count, many) {
   return idbAsk(t, source, () => {
@@ -446,7 +446,7 @@ class IDBIndex {
   openCursor(query, direction) { const x = idbIndexes.get(this); return idbOpenCursor(this, x.t, x.data, x.index, idbQuery(query), direction, true); }
   openKeyCursor(query, direction) { const x = idbIndexes.get(this); return idbOpenCursor(this, x.t, x.data, x.index, idbQuery(query), direction, false); }
 }
-const idbIndexes = new $WeakMap();
+const idbIndexes = slots();
 
 function idbOpenCursor(source, t, data, index, range, direction = "next", withValue) {
   if (["next", "nextunique", "prev", "prevunique"].indexOf(direction) < 0) throw new $TypeError("The direction is not valid.");
@@ -476,7 +476,7 @@ function idbOpenCursor(source, t, data, index, range, direction = "next", withVa
   c.ask();
   return request;
 }
-const idbCursors = new $WeakMap();
+const idbCursors = slots();
 function idbMove(cursor) {
   const c = idbCursors.get(cursor);
   if (!c.ready) throw new DOMException("The cursor is being iterated or has iterated past its end.", "InvalidStateError");
@@ -543,7 +543,7 @@ class IDBDatabase extends EventTarget {
   }
   close() { const o = idbOpened.get(this); o.closed = true; idbConnections.delete(this); $.task(() => idbUnblock()); }
 }
-const idbOpened = new $WeakMap();
+const idbOpened = slots();
 for (const t of ["abort", "close", "error", "versionchange"]) handlerAttribute(IDBDatabase.prototype, t);
 
 const idbBlocked = []; // opens and deletions that wait for connections to close

@@ -85,22 +85,32 @@ class CacheStorage {
   }
 }
 
+const tick = $Promise.resolve(); // what is awaited to let one microtask pass
+
+// extend lets an event live until a promise is settled, and one microtask longer.
+async function extend(x, promise) {
+  x.pending++;
+  try { await promise; } catch (e) { (x.errors || (x.errors = [])).push(e); }
+  await tick;
+  release(x);
+}
+
+// release ends one extension of an event, and tells the stage when it was the last.
+function release(x) {
+  if (--x.pending === 0 && !x.active) $.settled(x.id, x.errors);
+}
+
 class ExtendableEvent extends Event {
-  #extension = {pending: 0, errors: [], active: true, done: null};
-  static _of(e) { return e.#extension; }
   waitUntil(promise) {
-    const x = this.#extension;
+    const x = extensionOf(this);
     if (!this.isTrusted) throw new DOMException("The event is not trusted", "InvalidStateError");
     if (!x.active && x.pending === 0) {
       $.late("waitUntil", new $Error("x").stack);
       throw new DOMException("Failed to execute 'waitUntil' on 'ExtendableEvent': The event handler is already finished and no extend lifetime promises are outstanding.", "InvalidStateError");
     }
-    x.pending++;
-    $Promise.resolve(promise).then(() => {}, (e) => { x.errors.push(e); }).then(() => { x.pending--; if (x.pending === 0 && x.done) x.done(); });
+    extend(x, promise);
   }
 }
-const extensionOf = ExtendableEvent._of;
-delete ExtendableEvent._of;
 
 class ExtendableMessageEvent extends ExtendableEvent {
   #init;
@@ -132,31 +142,35 @@ class InstallEvent extends ExtendableEvent {
 }
 
 class FetchEvent extends ExtendableEvent {
-  #init; #answer = null; #entered = false;
-  constructor(type, init) { super(type, init); this.#init = init; }
+  #init; #answer = null;
+  constructor(type, init) { super(type, init); this.#init = init || {}; }
   get request() { return this.#init.request; }
   get clientId() { return this.#init.clientId || ""; }
   get resultingClientId() { return this.#init.resultingClientId || ""; }
   get replacesClientId() { return ""; }
-  get preloadResponse() { return this.#init.preloadResponse || $Promise.resolve(undefined); }
-  get handled() { return this.#init.handled(); }
+  get preloadResponse() { return this.#init.preloadResponse || tick; }
+  get handled() {
+    const init = this.#init;
+    return init.handled || (init.handled = new $Promise((resolve) => { if (init.over) resolve(undefined); else init.tell = resolve; }));
+  }
   respondWith(answer) {
     const x = extensionOf(this);
     if (!x.active) {
       $.late("respondWith", new $Error("x").stack);
       throw new DOMException("Failed to execute 'respondWith' on 'FetchEvent': The event handler is already finished.", "InvalidStateError");
     }
-    if (this.#entered) throw new DOMException("Failed to execute 'respondWith' on 'FetchEvent': The event has already been responded to.", "InvalidStateError");
-    this.#entered = true;
+    if (this.#answer) throw new DOMException("Failed to execute 'respondWith' on 'FetchEvent': The event has already been responded to.", "InvalidStateError");
+    if (!this.isTrusted) throw new DOMException("The event is not trusted", "InvalidStateError");
     this.stopImmediatePropagation();
     $.respondAt();
-    this.#answer = $Promise.resolve(answer);
-    this.waitUntil(this.#answer.catch(() => {}));
+    this.#answer = {value: answer};
+    x.pending++;
   }
   static _answer(e) { return e.#answer; }
+  static _handled(e) { e.#init.over = true; if (e.#init.tell) e.#init.tell(undefined); }
 }
-const answerOf = FetchEvent._answer;
-delete FetchEvent._answer;
+const {_answer: answerOf, _handled: handled} = FetchEvent;
+for (const name of ["_answer", "_handled"]) delete FetchEvent[name];
 
 class SyncEvent extends ExtendableEvent {
   #init;
@@ -190,7 +204,7 @@ class WindowClient extends Client {
     }));
   }
 }
-const clientInfo = new $WeakMap(), clientOf = Client._of;
+const clientInfo = slots(), clientOf = Client._of;
 delete Client._of;
 
 class Clients {
@@ -365,7 +379,7 @@ class MessagePort extends EventTarget {
   close() { ports.get(this).other = null; }
   set onmessage(f) { if (typeof f === "function") { this.addEventListener("message", f); this.start(); } }
 }
-const ports = new $WeakMap();
+const ports = slots();
 class MessageChannel {
   constructor() {
     this.port1 = new MessagePort();
@@ -462,12 +476,38 @@ for (const type of ["install", "activate", "fetch", "message", "messageerror", "
 // What the stage calls.
 function trusted(make) { trust = true; try { return make(); } finally { trust = false; } }
 
-function runEvent(event, done) {
+function runEvent(event, id) {
   const x = extensionOf(event);
-  x.done = () => { x.done = null; done(x.errors); };
+  x.id = id;
   dispatch(globalThis, event);
-  // Microtasks of the handlers run before this one: extending is allowed until then.
-  $Promise.resolve().then(() => { x.active = false; if (x.pending === 0 && x.done) x.done(); });
+  endDispatch(x);
+}
+
+// endDispatch comes after the microtasks of the handlers: extending is allowed until then.
+async function endDispatch(x) {
+  await tick;
+  x.active = false;
+  if (x.pending === 0) $.settled(x.id, x.errors);
+}
+
+// answered waits for what respondWith was given, and hands it to the stage.
+async function answered(event, x, answer) {
+  try {
+    const r = await answer.value;
+    if (!(r instanceof Response)) $.respond(x.id, "error", "respondWith() was given " + (r === undefined ? "undefined" : describe(r)) + " instead of a Response", null);
+    else if (bodySeen(r) && (bodyIn(r).isUsed || bodyIn(r).isLocked)) $.respond(x.id, "error", "the body of the answer was used before", null);
+    else {
+      let body = takeBody(r), broken = null;
+      if (body && typeof body.then === "function") try { body = await body; } catch (e) { broken = {e}; }
+      if (broken) $.respond(x.id, "error", "the body of the answer broke off", broken.e);
+      else $.respond(x.id, "response", null, heldOf(r), headersIn(r), body);
+    }
+  } catch (e) {
+    $.respond(x.id, "error", null, e);
+  }
+  handled(event);
+  await tick;
+  release(x);
 }
 
 $.hooks({
@@ -476,41 +516,29 @@ $.hooks({
   cache: cacheOf,
   exception: (message, name) => new DOMException(message, name),
   loaded() { loading = false; },
-  lifecycle(type, done) {
-    const event = trusted(() => type === "install" ? new InstallEvent(type) : new ExtendableEvent(type));
-    runEvent(event, done);
+  lifecycle(type, id) { runEvent(trusted(() => type === "install" ? new InstallEvent(type) : new ExtendableEvent(type)), id); },
+  sync(tag, lastChance, id) { runEvent(trusted(() => new SyncEvent("sync", {tag, lastChance})), id); },
+  message(data, source, id) {
+    runEvent(trusted(() => new ExtendableMessageEvent("message", {data, source: source ? clientOf(source) : null, origin: loc.origin})), id);
   },
-  sync(tag, lastChance, done) { runEvent(trusted(() => new SyncEvent("sync", {tag, lastChance})), done); },
-  message(data, source, done) {
-    runEvent(trusted(() => new ExtendableMessageEvent("message", {data, source: source ? clientOf(source) : null, origin: loc.origin})), done);
-  },
-  fetch(held, clientId, resultingClientId, ask, respond, settled) {
-    const preloadResponse = ask ? new $Promise((resolve, reject) => ask((error, r) => error ? reject(new $TypeError(error)) : resolve(r))) : undefined;
-    if (preloadResponse) preloadResponse.catch(() => {});
-    let over = false, handled = null, tell = null;
-    const end = () => { over = true; if (tell) tell(undefined); };
-    const event = trusted(() => new FetchEvent("fetch", {request: requestFrom(held), clientId, resultingClientId, preloadResponse, cancelable: true,
-      handled: () => handled || (handled = new $Promise((resolve) => { if (over) resolve(undefined); else tell = resolve; }))}));
+  fetch(held, id, clientId, resultingClientId, preloaded) {
+    let preloadResponse;
+    if (preloaded) {
+      preloadResponse = $.preloaded(id, new $TypeError("Failed to fetch"));
+      preloadResponse.catch(() => {});
+    }
+    trust = true;
+    const event = new FetchEvent("fetch", {request: requestFrom(held), clientId, resultingClientId, preloadResponse, cancelable: true});
+    trust = false;
     const x = extensionOf(event);
-    x.done = () => { x.done = null; settled(x.errors); };
+    x.id = id;
     dispatch(globalThis, event);
     const answer = answerOf(event);
     x.active = false;
-    if (!answer) {
-      end();
-      respond(event.defaultPrevented ? "error" : "none", event.defaultPrevented ? "preventDefault() was called without respondWith()" : null, null);
-      if (x.pending === 0 && x.done) x.done();
-      return;
-    }
-    answer.then((r) => {
-      if (!(r instanceof Response)) { respond("error", "respondWith() was given " + (r === undefined ? "undefined" : describe(r)) + " instead of a Response", null); return; }
-      if (bodySeen(r)) {
-        const b = bodyIn(r);
-        if (b.isUsed || b.isLocked) { respond("error", "the body of the answer was used before", null); return; }
-      }
-      const body = takeBody(r);
-      if (body && typeof body.then === "function") body.then((h) => respond("response", null, heldOf(r), headersIn(r), h), (e) => respond("error", "the body of the answer broke off", e));
-      else respond("response", null, heldOf(r), headersIn(r), body);
-    }, (e) => respond("error", null, e)).then(end);
+    if (answer) { answered(event, x, answer); return; }
+    handled(event);
+    if (event.defaultPrevented) $.respond(id, "error", "preventDefault() was called without respondWith()", null);
+    else $.respond(id, "none", null, null);
+    if (x.pending === 0) $.settled(id, x.errors);
   },
 });

@@ -35,9 +35,9 @@ function answerTo(event) {
     (!r.destination || r.destination.includes(request.destination || "empty")));
   if (rule ? rule.answer === "leave" : request.method !== "GET" || !address.startsWith(TABLE.base)) return;
   if (rule && rule.answer === "outbox") return post(event, rule);
-  const file = !rule && fileOf(url.pathname, navigation);
-  if (file) return fromRelease(file, event);
-  if (rule && rule.answer !== "network-only") return byRule(rule, event);
+  const file = fileOf(url.pathname, navigation);
+  if (file && !rule) return fromRelease(file, event);
+  if (rule && rule.answer !== "network-only") return byRule(rule, event, file);
   if (navigation && !rule && fileOf(url.pathname + "/")) return Promise.resolve(Response.redirect(url.pathname + "/" + url.search));
   if (navigation) return page(event);
   if (TABLE.image && request.destination === "image") return orStandIn(request);
@@ -152,12 +152,11 @@ async function install(event) {
   }
   const store = await caches.open(RELEASE);
   await store.put(MARK, new Response(JSON.stringify(FILES)));
-  const have = new Set((await store.keys()).map((r) => r.url));
-  const queue = Object.keys(TABLE.now).filter((file) => !have.has(location.origin + file));
+  const queue = Object.keys(TABLE.now);
   const work = async () => {
     while (queue.length) {
       const file = queue.shift();
-      await stow(store, FILES[file], older, file, 3);
+      (await stored(file, RELEASE)) || (await stow(store, FILES[file], older, file, 3));
     }
   };
   await Promise.all([work(), work(), work(), work(), work(), work()]);
@@ -187,7 +186,7 @@ async function stow(store, digest, older, file, tries = 1) {
       const body = await answer.arrayBuffer();
       if (answer.status !== 200 || answer.type !== "basic" || !(await genuine(digest, body)))
         throw new Error(file + " is of another release");
-      const good = new Response(body, { headers: answer.headers });
+      const good = new Response(body, answer);
       const put = store.put(file, good.clone());
       await (must ? put : put.catch(() => {}));
       return good;
@@ -241,16 +240,15 @@ async function remember(id, release) {
 // ---- Rules
 
 // byRule answers as the first rule that matches says.
-async function byRule(rule, event) {
+async function byRule(rule, event, file) {
   const { request } = event;
   const { answer, patience } = rule;
   const navigation = request.mode === "navigate";
   const store = await caches.open(KEPT);
   const key = keyOf(rule, request);
-  const file = fileOf(new URL(request.url).pathname, navigation);
   const copy = async () => {
     const kept = await store.match(key, { ignoreVary: rule.vary !== "obey" });
-    if (kept && !tooOld(kept, rule)) return part(kept, request);
+    if (!tooOld(kept, rule)) return part(kept, request);
     const own = file && (await stored(file, RELEASE));
     return own && part(own, request);
   };
@@ -283,7 +281,7 @@ function keyOf(rule, request) {
 }
 
 function tooOld(answer, rule) {
-  return rule.age && Date.now() - answer.headers.get(STORED) > rule.age * 1000;
+  return !answer || (rule.age && Date.now() - answer.headers.get(STORED) > rule.age * 1000);
 }
 
 // mayStay says whether an answer may be stored: whole, successful, for everybody, and not from somebody else.
@@ -309,18 +307,24 @@ async function keep(store, key, answer, rule) {
       headers.set(STORED, Date.now());
       answer = new Response(answer.body, { headers });
     }
-    await store.delete(key, { ignoreVary: rule.vary !== "obey" }); // it goes to the end: the oldest are thrown away first
+    const url = urlOf(key);
+    rule.kept = rule.kept || store.keys().then((keys) => new Set(keys.map(urlOf).filter((u) => rule === RULES.find((r) => r.entries && !r.method && r.match.test(addressOf(new URL(u)))))));
+    const mine = await rule.kept; // URLs, listed once while this worker runs
+    mine.delete(url);
+    mine.add(url); // it goes to the end: the oldest are thrown away first
+    await store.delete(key, { ignoreVary: rule.vary !== "obey" });
     await store.put(key, answer);
-    const mine = (await store.keys()).filter((r) => RULES.find((x) => x.entries && x.match.test(addressOf(new URL(r.url)))) === rule);
-    for (const old of mine.splice(0, mine.length - rule.entries)) await store.delete(old);
     for (const old of mine) { // from the oldest on
-      if (!tooOld(await store.match(old, { ignoreVary: true }), rule)) break;
-      await store.delete(old);
+      if (mine.size <= rule.entries && !tooOld(await stored(old, KEPT), rule)) break;
+      mine.delete(old);
+      await store.delete(old, { ignoreVary: true });
     }
   } catch {
-    // The disk is full: the answer was shown, and is not stored.
+    rule.kept = 0; // the disk is full: the answer was shown, and is not stored
   }
 }
+
+const urlOf = (request) => request.url.split("#")[0];
 
 // ---- Outbox: what is sent without a network is kept and sent again, in order
 
