@@ -194,6 +194,11 @@ func isScriptType(t string) bool {
 
 // resolve gives the absolute form of a reference.
 func (b *Browser) resolve(ref, base string) (string, error) {
+	if len(ref) > 1 && ref[0] == '/' && ref[1] != '/' && ref[1] != '\\' { // the same from every page of an origin
+		if u, err := b.addresses.parse(base, ""); err == nil && u.IsSpecialScheme() {
+			base = u.origin
+		}
+	}
 	u, err := b.addresses.parse(ref, base)
 	if err != nil {
 		return "", err

@@ -40,6 +40,7 @@ for (const name of ["ArrayBuffer", "Int8Array", "Uint8Array", "Uint8ClampedArray
 }
 // A list with holes is written in full: what is in the way of that is looked for among the first of its parts.
 {
+  const describe = Object.getOwnPropertyDescriptor;
   const holes = (value) => {
     const queue = [value];
     for (let i = 0; i < queue.length && i < 20000; i++) {
@@ -49,8 +50,9 @@ for (const name of ["ArrayBuffer", "Int8Array", "Uint8Array", "Uint8ClampedArray
         if (v.length > maxLength || !(v.length - 1 in v)) return true;
         continue;
       }
-      for (const k of Object.keys(v)) {
-        const d = Object.getOwnPropertyDescriptor(v, k);
+      const keys = Object.keys(v);
+      for (let j = 0; j < keys.length; j++) { // without calling any getter
+        const d = describe(v, keys[j]);
         if (d && typeof d.value === "object" && queue.length < 20000) queue.push(d.value);
       }
     }

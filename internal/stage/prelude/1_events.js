@@ -34,6 +34,7 @@ class DOMException extends $Error {
 }
 
 let trust = false; // set while the stage itself makes an event
+let handed = null; // what the next object holds that the stage itself makes
 const absent = $Symbol("absent"); // stands for an argument that was not given
 
 const BUBBLES = 1, CANCELABLE = 2, COMPOSED = 4, TRUSTED = 8, CANCELED = 16, STOPPED = 32; // flags of events

@@ -34,12 +34,34 @@ class ReadableStreamDefaultController {
 // queued is how much waits in a stream, by its strategy.
 const queued = (s) => s.size ? s.sizes.reduce((a, b) => a + b, 0) : s.queue.length;
 
+// A stream that the stage makes of bytes is made in earnest when somebody works with it: mostly its bytes are taken whole.
 const streamState = slots();
-const state = (stream) => {
+const rawState = (stream) => {
   const s = streamState.get(stream);
   if (!s) throw new $TypeError("Illegal invocation");
   return s;
 };
+const state = (stream) => {
+  const s = rawState(stream);
+  if (s.lazy) return beginStream(stream, byteSource(s.lazy), 0, null);
+  if (!s.taken) return s;
+  const over = beginStream(stream, {}, 0, null); // read to its end, and locked for ever
+  over.disturbed = true;
+  new ReadableStreamDefaultReader(stream);
+  closeStream(stream);
+  return over;
+};
+const disturbed = (stream) => { const s = rawState(stream); return !s.lazy && (!!s.taken || s.disturbed); };
+const locked = (stream) => { const s = rawState(stream); return !s.lazy && (!!s.taken || !!s.reader); };
+
+function beginStream(stream, source, high, size) {
+  const s = {source, size, sizes: [], state: "readable", queue: [], waiting: [], high, reader: null, disturbed: false, started: false};
+  streamState.set(stream, s);
+  s.controller = new ReadableStreamDefaultController(stream);
+  const begin = typeof source.start === "function" ? source.start(s.controller) : undefined;
+  $Promise.resolve(begin).then(() => { s.started = true; pull(stream); }, (e) => errorStream(stream, e));
+  return s;
+}
 
 function closeStream(stream) {
   const s = state(stream);
@@ -74,21 +96,17 @@ function pull(stream) {
 
 class ReadableStream {
   constructor(source = {}, strategy = {}) {
+    if (handed !== null) { streamState.set(this, {lazy: handed}); handed = null; return; }
     source = source || {};
     const high = strategy && strategy.highWaterMark !== undefined ? $Number(strategy.highWaterMark) : source.type === "bytes" ? 0 : 1;
-    const size = strategy && typeof strategy.size === "function" ? strategy.size : null;
-    const s = {source, size, sizes: [], state: "readable", queue: [], waiting: [], high, reader: null, disturbed: false, started: false, bytes: null};
-    streamState.set(this, s);
-    s.controller = new ReadableStreamDefaultController(this);
-    const begin = typeof source.start === "function" ? source.start(s.controller) : undefined;
-    $Promise.resolve(begin).then(() => { s.started = true; pull(this); }, (e) => errorStream(this, e));
+    beginStream(this, source, high, strategy && typeof strategy.size === "function" ? strategy.size : null);
   }
   static from(iterable) {
     const it = iterable[$Symbol.asyncIterator] ? iterable[$Symbol.asyncIterator]() : iterable[$Symbol.iterator]();
     return new ReadableStream({async pull(c) { const r = await it.next(); if (r.done) c.close(); else c.enqueue(await r.value); },
       cancel(reason) { return it.return && it.return(reason); }}, {highWaterMark: 0});
   }
-  get locked() { return !!state(this).reader; }
+  get locked() { return locked(this); }
   getReader(options) { return options && options.mode === "byob" ? new ReadableStreamBYOBReader(this) : new ReadableStreamDefaultReader(this); }
   cancel(reason) {
     if (this.locked) return $Promise.reject(new $TypeError("Cannot cancel a locked stream"));
@@ -204,28 +222,29 @@ class ReadableStreamDefaultReader {
 
 // byteStream is a stream over bytes that the stage holds.
 function byteStream(handle) {
+  handed = handle;
+  return new ReadableStream();
+}
+
+function byteSource(handle) {
   let at = 0;
-  const size = handle ? $.size(handle) : 0;
-  const stream = new ReadableStream({pull(c) {
+  const size = $.size(handle);
+  return {pull(c) {
     if (at >= size) { c.close(); return; }
     const n = size - at > 65536 ? 65536 : size - at;
     c.enqueue(new $Uint8Array($.toBuffer($.slice(handle, at, at + n))));
     at += n;
     if (at >= size) c.close();
-  }}, {highWaterMark: 0});
-  state(stream).bytes = handle;
-  return stream;
+  }};
 }
 
-// wholeStream gives the bytes of a stream that the stage made and nobody has read of, which is then read to its end; null for
-// others.
+// wholeStream gives the bytes of a stream that the stage made and nobody has worked with, which is then read to its end; null
+// for others.
 function wholeStream(stream) {
-  const s = state(stream);
-  if (!s.bytes || s.disturbed || s.reader || s.state !== "readable") return null;
-  s.disturbed = true;
-  new ReadableStreamDefaultReader(stream); // which locks it
-  closeStream(stream);
-  return s.bytes;
+  const s = rawState(stream);
+  if (!s.lazy) return null;
+  streamState.set(stream, {taken: true});
+  return s.lazy;
 }
 
 async function drain(stream) {
@@ -355,14 +374,14 @@ class FormData {
 class BodyState {
   constructor(handle, stream, type) { this.handle = handle; this.stream = stream; this.type = type; this.used = false; }
   get some() { return !!(this.handle || this.stream); }
-  get isUsed() { return this.used || !!(this.stream && state(this.stream).disturbed); }
-  get isLocked() { return !!(this.stream && this.stream.locked); }
+  get isUsed() { return this.used || !!(this.stream && disturbed(this.stream)); }
+  get isLocked() { return !!(this.stream && locked(this.stream)); }
 }
 
 function extractBody(data) {
   if (data === null || data === undefined) return new BodyState(null, null, "");
   if (data instanceof ReadableStream) {
-    if (data.locked || state(data).disturbed) throw new $TypeError("The provided stream is locked or disturbed");
+    if (locked(data) || disturbed(data)) throw new $TypeError("The provided stream is locked or disturbed");
     return new BodyState(null, data, "");
   }
   if (data instanceof Blob) return new BodyState(blobHandle(data), null, data.type);

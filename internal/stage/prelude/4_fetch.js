@@ -1,6 +1,4 @@
 // Headers, Request, Response and fetch (Fetch Standard). What they hold is the stage's (objects.go), as an opaque handle.
-let handed = null; // what the next Headers, Request or Response holds that the stage makes
-
 class Headers {
   #held;
   constructor(init) {

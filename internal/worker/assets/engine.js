@@ -21,32 +21,30 @@ addEventListener("fetch", (event) => {
   const answer = answerTo(event);
   if (!answer) return;
   event.respondWith(answer);
-  if (event.preloadResponse) event.waitUntil(event.preloadResponse.catch(() => {})); // it may not be needed
+  if (event.resultingClientId && event.preloadResponse) event.waitUntil(event.preloadResponse.catch(() => {})); // it may not be needed
   event.stopImmediatePropagation(); // a worker that is loaded beside this one gets what this one leaves
 });
 
 // answerTo decides who answers a request. What it gives nothing for goes to the network as if there were no worker.
 function answerTo(event) {
   const { request } = event;
-  const url = new URL(request.url);
-  const address = addressOf(url);
+  const { pathname, search } = new URL(request.url);
+  const address = addressOf(request);
   const navigation = request.mode === "navigate";
   const rule = RULES.find((r) => r.match.test(address) && (r.method || "GET") === request.method &&
     (!r.destination || r.destination.includes(request.destination || "empty")));
   if (rule ? rule.answer === "leave" : request.method !== "GET" || !address.startsWith(TABLE.base)) return;
   if (rule && rule.answer === "outbox") return post(event, rule);
-  const file = fileOf(url.pathname, navigation);
+  const file = fileOf(pathname, navigation);
   if (file && !rule) return fromRelease(file, event);
   if (rule && rule.answer !== "network-only") return byRule(rule, event, file);
-  if (navigation && !rule && fileOf(url.pathname + "/")) return Promise.resolve(Response.redirect(url.pathname + "/" + url.search));
+  if (navigation && !rule && fileOf(pathname + "/")) return Promise.resolve(Response.redirect(pathname + "/" + search));
   if (navigation) return page(event);
   if (TABLE.image && request.destination === "image") return orStandIn(request);
 }
 
 // addressOf is what rules are matched with: a URL without its fragment, and without our own origin.
-function addressOf(url) {
-  return (url.origin === location.origin ? "" : url.origin) + url.pathname + url.search;
-}
+const addressOf = ({ url }) => (url.startsWith(location.origin + "/") ? url.slice(location.origin.length) : url).split("#")[0];
 
 // fileOf gives the release's URL for a path: as it is, without "index.html", with other percent-encoding, and for
 // navigations without ".html".
@@ -110,8 +108,7 @@ async function page(event, answer) {
 
 // fromNetwork fetches, or takes the answer to a navigation that the browser has asked for while this worker started.
 async function fromNetwork(event) {
-  const early = event.preloadResponse && (await event.preloadResponse);
-  return early || fetch(event.request);
+  return (await event.preloadResponse) || fetch(event.request);
 }
 
 // standIn is what is shown for a page or a picture that cannot be had.
@@ -131,11 +128,11 @@ async function part(response, request) {
   const end = range[1] && range[2] ? Math.min(+range[2], blob.size - 1) : blob.size - 1;
   const headers = new Headers(response.headers);
   if (start > end) {
-    headers.set("Content-Range", "bytes */" + blob.size);
+    headers.set("content-range", "bytes */" + blob.size);
     return new Response(null, { status: 416, headers });
   }
-  headers.set("Content-Range", "bytes " + start + "-" + end + "/" + blob.size);
-  headers.set("Content-Length", end - start + 1);
+  headers.set("content-range", "bytes " + start + "-" + end + "/" + blob.size);
+  headers.set("content-length", end - start + 1);
   return new Response(blob.slice(start, end + 1), { status: 206, headers });
 }
 
@@ -215,7 +212,7 @@ async function activate() {
 }
 
 // pages gives the release that each open page came from, by client id; "" is for pages from the network.
-let known;
+let known, cleared; // cleared: nothing is left of older releases
 function pages() {
   return known || (known = stored(MARK, PAGES).then((r) => (r ? r.json() : {})));
 }
@@ -225,16 +222,20 @@ async function remember(id, release) {
   if (!id) return;
   const map = await pages();
   map[id] = release;
-  const alive = new Set((await clients.matchAll({ type: "all", includeUncontrolled: true })).map((c) => c.id));
   const ids = Object.keys(map);
-  for (const old of ids.slice(0, -20)) if (!alive.has(old)) delete map[old];
+  if (!cleared || ids[30]) {
+    const open = (await clients.matchAll({ type: "all", includeUncontrolled: true })).map((c) => c.id);
+    for (const old of ids.slice(0, -20)) if (!open.includes(old)) delete map[old];
+    if (!registration.installing && !registration.waiting) { // the next release may use what the older ones have
+      const own = [RELEASE, KEPT, PAGES];
+      const used = [...own, ...open.map((id) => NAME + map[id])];
+      const mine = (await caches.keys()).filter((name) => name.startsWith(NAME));
+      const begun = mine.slice(mine.indexOf(RELEASE)).filter((name) => !used.includes(name)).pop(); // a release that could not be completed yet
+      for (const name of mine) if (!used.includes(name) && name !== begun) await caches.delete(name);
+      cleared = mine.every((name) => own.includes(name));
+    }
+  }
   await (await caches.open(PAGES)).put(MARK, new Response(JSON.stringify(map)));
-  if (registration.installing || registration.waiting) return; // the next release may use what the older ones have
-  const used = [RELEASE, KEPT, PAGES];
-  for (const i of ids) if (alive.has(i)) used.push(NAME + map[i]);
-  const mine = (await caches.keys()).filter((name) => name.startsWith(NAME));
-  const begun = mine.slice(mine.indexOf(RELEASE)).filter((name) => !used.includes(name)).pop(); // a release that could not be completed yet
-  for (const name of mine) if (!used.includes(name) && name !== begun) await caches.delete(name);
 }
 
 // ---- Rules
@@ -242,15 +243,14 @@ async function remember(id, release) {
 // byRule answers as the first rule that matches says.
 async function byRule(rule, event, file) {
   const { request } = event;
-  const { answer, patience } = rule;
+  const { answer } = rule;
   const navigation = request.mode === "navigate";
   const store = await caches.open(KEPT);
   const key = keyOf(rule, request);
   const copy = async () => {
-    const kept = await store.match(key, { ignoreVary: rule.vary !== "obey" });
-    if (!tooOld(kept, rule)) return part(kept, request);
-    const own = file && (await stored(file, RELEASE));
-    return own && part(own, request);
+    let kept = await store.match(key, { ignoreVary: rule.vary !== "obey" });
+    if (tooOld(kept, rule)) kept = file && (await stored(file, RELEASE));
+    return kept && part(kept, request);
   };
   const last = () => standIn(request);
   const fresh = async () => {
@@ -263,11 +263,14 @@ async function byRule(rule, event, file) {
   if (answer === "cache-only") return (await copy()) || last();
   if (answer === "cache-first") return (await copy()) || fresh().then(show, last);
   const network = fresh();
-  event.waitUntil(network.catch(() => {})); // it is kept even when it comes too late to be shown
+  const ended = network.catch(() => {});
+  event.waitUntil(ended); // it is kept even when it comes too late to be shown
   if (answer === "stale-while-revalidate") return (await copy()) || network.then(show, last);
   // network-first: what is good in time, else the stored copy, else whatever the network gives.
-  const late = new Promise((resolve) => setTimeout(resolve, patience));
-  const first = await Promise.race([network, late]).catch(() => {});
+  const first = await new Promise((resolve) => {
+    setTimeout(resolve, rule.patience);
+    ended.then(resolve);
+  });
   if (first && first.good) return show(first);
   return (await copy()) || network.then(show, last);
 }
@@ -300,6 +303,7 @@ async function foreign(answer, navigation) {
   return (navigation || /<html|<!doctype/i.test(body)) && !body.includes(TABLE.script);
 }
 
+// keep stores an answer, and throws away what a rule has too much of.
 async function keep(store, key, answer, rule) {
   try {
     if (answer.type !== "opaque") {
@@ -307,24 +311,21 @@ async function keep(store, key, answer, rule) {
       headers.set(STORED, Date.now());
       answer = new Response(answer.body, { headers });
     }
-    const url = urlOf(key);
-    rule.kept = rule.kept || store.keys().then((keys) => new Set(keys.map(urlOf).filter((u) => rule === RULES.find((r) => r.entries && !r.method && r.match.test(addressOf(new URL(u)))))));
-    const mine = await rule.kept; // URLs, listed once while this worker runs
-    mine.delete(url);
-    mine.add(url); // it goes to the end: the oldest are thrown away first
-    await store.delete(key, { ignoreVary: rule.vary !== "obey" });
+    // What the rule keeps, the oldest first, listed once while this worker runs.
+    const mine = await (rule.kept = rule.kept || store.keys().then((keys) => new Set(keys.map(addressOf).filter((name) => RULES.find((r) => r.entries && !r.method && r.match.test(name)) === rule))));
+    const name = addressOf(key);
+    if (mine.delete(name)) await store.delete(key, { ignoreVary: rule.vary !== "obey" });
+    mine.add(name); // it goes to the end: the oldest are thrown away first
     await store.put(key, answer);
     for (const old of mine) { // from the oldest on
-      if (mine.size <= rule.entries && !tooOld(await stored(old, KEPT), rule)) break;
+      if (mine.size <= rule.entries && !(rule.age && tooOld(await stored(old, KEPT), rule))) break;
       mine.delete(old);
       await store.delete(old, { ignoreVary: true });
     }
   } catch {
-    rule.kept = 0; // the disk is full: the answer was shown, and is not stored
+    // The disk is full: the answer was shown, and is not stored.
   }
 }
-
-const urlOf = (request) => request.url.split("#")[0];
 
 // ---- Outbox: what is sent without a network is kept and sent again, in order
 
@@ -380,7 +381,7 @@ async function post(event, rule) {
   if (registration.sync) event.waitUntil(registration.sync.register(NAME + "outbox").catch(() => {}));
   const waiting = await tell({ key, url, result: "kept" });
   if (form) return Response.redirect(request.referrer.startsWith(location.origin) ? request.referrer : TABLE.base, 303); // back to the form
-  return new Response(JSON.stringify({ outbox: "kept", key, waiting }), { status: 202, headers: { "Content-Type": "application/json" } });
+  return new Response(JSON.stringify({ outbox: "kept", key, waiting }), { status: 202, headers: { "content-type": "application/json" } });
 }
 
 // deliver sends what is kept, one after the other, until the network or the server fails. "now" does not wait for the
