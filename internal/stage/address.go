@@ -53,6 +53,9 @@ func (a addresses) parse(ref, base string) (*address, error) {
 			clear(a)
 		}
 		a[key] = out
+		if out != nil && base != "" { // which is often asked for next
+			a[[2]string{"", out.href}] = out
+		}
 	}
 	return out, err
 }

@@ -35,14 +35,8 @@ class ReadableStreamDefaultController {
 const queued = (s) => s.size ? s.sizes.reduce((a, b) => a + b, 0) : s.queue.length;
 
 // A stream that the stage makes of bytes is made in earnest when somebody works with it: mostly its bytes are taken whole.
-const streamState = slots();
-const rawState = (stream) => {
-  const s = streamState.get(stream);
-  if (!s) throw new $TypeError("Illegal invocation");
-  return s;
-};
 const state = (stream) => {
-  const s = rawState(stream);
+  const s = streamState(stream);
   if (s.lazy) return beginStream(stream, byteSource(s.lazy), 0, null);
   if (!s.taken) return s;
   const over = beginStream(stream, {}, 0, null); // read to its end, and locked for ever
@@ -51,12 +45,12 @@ const state = (stream) => {
   closeStream(stream);
   return over;
 };
-const disturbed = (stream) => { const s = rawState(stream); return !s.lazy && (!!s.taken || s.disturbed); };
-const locked = (stream) => { const s = rawState(stream); return !s.lazy && (!!s.taken || !!s.reader); };
+const disturbed = (stream) => { const s = streamState(stream); return !s.lazy && (!!s.taken || s.disturbed); };
+const locked = (stream) => { const s = streamState(stream); return !s.lazy && (!!s.taken || !!s.reader); };
 
 function beginStream(stream, source, high, size) {
   const s = {source, size, sizes: [], state: "readable", queue: [], waiting: [], high, reader: null, disturbed: false, started: false};
-  streamState.set(stream, s);
+  setStreamState(stream, s);
   s.controller = new ReadableStreamDefaultController(stream);
   const begin = typeof source.start === "function" ? source.start(s.controller) : undefined;
   $Promise.resolve(begin).then(() => { s.started = true; pull(stream); }, (e) => errorStream(stream, e));
@@ -95,8 +89,11 @@ function pull(stream) {
 }
 
 class ReadableStream {
+  #state = null;
+  static _state(stream) { return stream.#state; }
+  static _setState(stream, s) { stream.#state = s; }
   constructor(source = {}, strategy = {}) {
-    if (handed !== null) { streamState.set(this, {lazy: handed}); handed = null; return; }
+    if (handed !== null) { this.#state = {lazy: handed}; handed = null; return; }
     source = source || {};
     const high = strategy && strategy.highWaterMark !== undefined ? $Number(strategy.highWaterMark) : source.type === "bytes" ? 0 : 1;
     beginStream(this, source, high, strategy && typeof strategy.size === "function" ? strategy.size : null);
@@ -168,6 +165,10 @@ class ReadableStream {
   }
   [$Symbol.asyncIterator]() { return this.values(); }
 }
+
+const {_state: streamState, _setState: setStreamState} = ReadableStream;
+delete ReadableStream._state;
+delete ReadableStream._setState;
 
 function cancelStream(stream, reason) {
   const s = state(stream);
@@ -241,9 +242,9 @@ function byteSource(handle) {
 // wholeStream gives the bytes of a stream that the stage made and nobody has worked with, which is then read to its end; null
 // for others.
 function wholeStream(stream) {
-  const s = rawState(stream);
+  const s = streamState(stream);
   if (!s.lazy) return null;
-  streamState.set(stream, {taken: true});
+  setStreamState(stream, {taken: true});
   return s.lazy;
 }
 
@@ -260,14 +261,21 @@ async function drain(stream) {
   }
 }
 
+const sinkState = slots();
+const sink = (stream) => {
+  const s = sinkState.get(stream);
+  if (!s) throw new $TypeError("Illegal invocation");
+  return s;
+};
+
 class WritableStream {
   constructor(sink = {}) {
     const s = {sink, state: "writable", writer: null, queue: $Promise.resolve(), error: undefined};
-    streamState.set(this, s);
+    sinkState.set(this, s);
     s.controller = {error(e) { s.state = "errored"; s.error = e; }, signal: new AbortSignal()};
     if (typeof sink.start === "function") s.queue = $Promise.resolve(sink.start(s.controller));
   }
-  get locked() { return !!state(this).writer; }
+  get locked() { return !!sink(this).writer; }
   getWriter() { return new WritableStreamDefaultWriter(this); }
   abort(reason) { const w = this.getWriter(); return w.abort(reason).finally(() => w.releaseLock()); }
   close() { const w = this.getWriter(); return w.close().finally(() => w.releaseLock()); }
@@ -276,16 +284,16 @@ class WritableStream {
 class WritableStreamDefaultWriter {
   #stream;
   constructor(stream) {
-    const s = state(stream);
+    const s = sink(stream);
     if (s.writer) throw new $TypeError("the stream is locked to a writer");
     s.writer = this;
     this.#stream = stream;
   }
   get ready() { return $Promise.resolve(); }
-  get closed() { return state(this.#stream).queue; }
+  get closed() { return sink(this.#stream).queue; }
   get desiredSize() { return 1; }
   #then(f) {
-    const s = state(this.#stream);
+    const s = sink(this.#stream);
     const p = s.queue.then(() => {
       if (s.state === "errored") throw s.error;
       return f(s);
@@ -296,12 +304,12 @@ class WritableStreamDefaultWriter {
   write(chunk) { return this.#then((s) => typeof s.sink.write === "function" ? s.sink.write(chunk, s.controller) : undefined); }
   close() { return this.#then((s) => { s.state = "closed"; return typeof s.sink.close === "function" ? s.sink.close() : undefined; }); }
   abort(reason) {
-    const s = state(this.#stream);
+    const s = sink(this.#stream);
     s.state = "errored";
     s.error = reason;
     return $Promise.resolve(typeof s.sink.abort === "function" ? s.sink.abort(reason) : undefined);
   }
-  releaseLock() { if (this.#stream) state(this.#stream).writer = null; }
+  releaseLock() { if (this.#stream) sink(this.#stream).writer = null; }
 }
 
 class TransformStream {

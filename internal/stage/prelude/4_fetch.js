@@ -94,7 +94,7 @@ class Request extends Body {
 
 // cloned makes another Request or Response that holds the same.
 function cloned(owner, what, Kind) {
-  const body = cloneBody(owner, what), headers = headersIn(owner);
+  const body = bodySeen(owner) ? cloneBody(owner, what) : null, headers = headersIn(owner);
   handed = heldOf(owner);
   const c = new Kind("");
   giveBody(c, body);

@@ -409,7 +409,7 @@ const location = $Object.freeze({__proto__: named.WorkerLocation.prototype, href
 
 // A timer may be given code as text (HTML Standard, "timer initialization steps").
 const evalGlobal = globalThis.eval;
-const handlerOf = (f, args) => typeof f === "function" ? () => f(...args) : () => evalGlobal($String(f));
+const handlerOf = (f, args) => typeof f !== "function" ? () => evalGlobal($String(f)) : args.length ? () => f(...args) : f;
 class ServiceWorkerGlobalScope extends named.WorkerGlobalScope {}
 const locks = trusted(() => new LockManager());
 const storage = {__proto__: named.StorageManager.prototype, async estimate() { return $.estimate(); }, async persisted() { return false; },
