@@ -2,8 +2,12 @@ package e2e
 
 import (
 	"context"
+	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -80,4 +84,65 @@ func BenchmarkRehearsal(b *testing.B) {
 	b.ReportMetric(embedded.Seconds()*1000/float64(b.N), "embedded-ms/op")
 	b.ReportMetric(real.Seconds()*1000/float64(b.N), "chromium-ms/op")
 	b.ReportMetric(real.Seconds()/embedded.Seconds(), "times-faster")
+}
+
+// storesAll is a hand-written worker that stores every page of manyPages while it installs.
+const storesAll = `const PAGES = ["/"];
+for (let i = 0; i < %d; i++) PAGES.push("/log/" + String(i %% 100).padStart(2, "0") + "/p" + String(i).padStart(5, "0") + ".html");
+oninstall = (e) => e.waitUntil(caches.open("all").then(async (c) => {
+  await c.addAll(["/css/site.css", "/app.js"]);
+  for (let i = 0; i < PAGES.length; i += 500) await c.addAll(PAGES.slice(i, i + 500));
+}));
+onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));
+`
+
+// manyPages writes a site of many small pages that share a style sheet and a module. script is put into each of them.
+func manyPages(b *testing.B, dir string, pages int, script string) {
+	b.Helper()
+	write := func(name, data string) {
+		p := filepath.Join(dir, filepath.FromSlash(name))
+		require.NoError(b, os.MkdirAll(filepath.Dir(p), 0o755))
+		require.NoError(b, os.WriteFile(p, []byte(data), 0o644))
+	}
+	text := strings.Repeat("The boat calls at every pier on its way round the islands, tide and wind permitting. ", 4)
+	page := func(title, body string) string {
+		return fmt.Sprintf("<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><title>%s</title>"+
+			"<link rel=\"stylesheet\" href=\"/css/site.css\"></head><body><h1>%s</h1>%s<script src=\"/app.js\" type=\"module\"></script></body></html>\n", title, title, body)
+	}
+	write("css/site.css", "body { font: 16px sans-serif; color: #123 }\n")
+	write("app.js", script+"document.documentElement.dataset.ready = \"yes\";\n")
+	var links strings.Builder
+	for i := range pages - 1 {
+		name := fmt.Sprintf("log/%02d/p%05d.html", i%100, i)
+		if i < 100 {
+			fmt.Fprintf(&links, "<a href=\"/%s\">%d</a> ", name, i)
+		}
+		write(name, page(fmt.Sprintf("Crossing %d", i), "<p>"+text+"</p><a href=\"/\">home</a>"))
+	}
+	write("index.html", page("Skerry Line log book", links.String()))
+}
+
+// BenchmarkManyPages rehearses sites of 10,000 pages with the built program, offline and in all five network states: one that
+// was fitted and keeps pages as they are visited, and one with a hand-written worker that stores them all.
+func BenchmarkManyPages(b *testing.B) {
+	const pages = 10_000
+	visited, stored := filepath.Join(b.TempDir(), "visited"), filepath.Join(b.TempDir(), "stored")
+	manyPages(b, visited, pages, "")
+	fine(b, visited, "fit", ".", "--quiet")
+	manyPages(b, stored, pages, "navigator.serviceWorker.register(\"/sw.js\");\n")
+	require.NoError(b, os.WriteFile(filepath.Join(stored, "sw.js"), fmt.Appendf(nil, storesAll, pages-1), 0o644))
+	for _, dir := range []string{visited, stored} {
+		for _, states := range []string{"offline", "online,offline,slow,failing,portal"} {
+			b.Run(filepath.Base(dir)+"/"+states, func(b *testing.B) {
+				var most int64
+				for b.Loop() {
+					cmd := exec.Command(program, "rehearse", dir, "--network", states)
+					out, err := cmd.CombinedOutput()
+					require.NoError(b, err, "%s", out)
+					most = max(most, cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss)
+				}
+				b.ReportMetric(float64(most)/1024, "MB-at-most") // Linux counts in kB
+			})
+		}
+	}
 }
