@@ -95,6 +95,25 @@ func TestKindsOfRules(t *testing.T) {
 	})
 }
 
+// A browser may refuse to give what it stores, when its disk is broken for example: the site is then as without a worker.
+func TestStorageThatFails(t *testing.T) {
+	const breaks = `addEventListener("message", (e) => {
+		if (e.data === "break") caches.open = caches.match = () => Promise.reject(new DOMException("Unexpected internal error.", "UnknownError"));
+	});`
+	toml := "[worker]\nbeside = \"/breaks.js\"\nfirst = \"ours\"\n[[rule]]\nmatch = \"/api/*\"\nanswer = \"network-first\"\n"
+	onBothStages(t, map[string]string{"breaks.js": breaks}, toml, site.Rules{Answers: []site.AnswerRule{say("/api/**", "one")}}, func(w *world) {
+		w.broken = true
+		w.visit()
+		assert.Equal(w, "one", w.get("/api/x"))
+		require.NoError(w, w.Post("break", false))
+		w.answers(say("/api/**", "two"))
+		w.comes("the break", func() bool { return w.open("/").Source != "store" && w.get("/api/x") == "two" })
+		l := w.open("/")
+		assert.Equal(w, 200, l.Status)
+		assert.Empty(w, l.Missing)
+	})
+}
+
 func TestWhatIsNotStored(t *testing.T) {
 	rules := site.Rules{
 		Answers: []site.AnswerRule{say("/api/cookie", "{}"), say("/api/secret", "{}"), say("/api/plain", "{}"), {Path: "/api/wrong", Status: 500, Type: "text/plain"},

@@ -36,8 +36,10 @@ function answerTo(event) {
   if (rule ? rule.answer === "leave" : request.method !== "GET" || !address.startsWith(TABLE.base)) return;
   if (rule && rule.answer === "outbox") return post(event, rule);
   const file = fileOf(pathname, navigation);
-  if (file && !rule) return fromRelease(file, event);
-  if (rule && rule.answer !== "network-only") return byRule(rule, event, file);
+  if (rule ? rule.answer !== "network-only" : file) {
+    const answer = rule ? byRule(rule, event, file) : fromRelease(file, event);
+    return answer.catch(() => fetch(request)); // the browser may refuse to give what is stored
+  }
   if (navigation && !rule && fileOf(pathname + "/")) return Promise.resolve(Response.redirect(pathname + "/" + search));
   if (navigation) return page(event);
   if (TABLE.image && request.destination === "image") return orStandIn(request);
