@@ -252,7 +252,7 @@ func write(t testing.TB, dir string, files map[string]string) {
 // TestWhatAWorkerSeesInChromium runs the expectations of the embedded stage in a real browser.
 func TestWhatAWorkerSeesInChromium(t *testing.T) {
 	t.Parallel()
-	for _, name := range []string{"api", "standards/cache", "standards/bodies", "standards/url", "standards/urlpattern", "standards/globals", "standards/language", "standards/builtins"} {
+	for _, name := range []string{"api", "standards/cache", "standards/bodies", "standards/url", "standards/urlpattern", "standards/objects", "standards/globals", "standards/language", "standards/builtins"} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			source, err := os.ReadFile("../stage/testdata/" + name + ".js")

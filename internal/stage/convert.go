@@ -38,6 +38,7 @@ func (w *worker) hostCaches(set setter) {
 	}
 	answer := func(c *cacheStore, e *cacheEntry) goja.Value {
 		r := *e.res
+		r.own = true // scripts may change the headers of what comes out of a store, as in Chromium
 		if r.body != nil {
 			r.body = &blob{r.body.data, "store " + c.name}
 		}
@@ -135,7 +136,9 @@ func (w *worker) hostCaches(set setter) {
 		_, list := entries(c)
 		return func() goja.Value {
 			return all(list(), func(e *cacheEntry) goja.Value {
-				v, err := w.hooks["request"](undefined, w.fromRequest(e.req))
+				r := *e.req
+				r.own = true
+				v, err := w.hooks["request"](undefined, w.hold(&r))
 				if err != nil {
 					return undefined
 				}

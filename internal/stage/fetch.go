@@ -82,6 +82,7 @@ type response struct {
 	redirected bool
 	kind       string // basic, cors, default, error, opaque, opaqueredirect
 	body       *blob
+	own        bool // a script of the worker made it, and may change its headers
 }
 
 func (r *response) header(name string) string { return combined(r.headers, name) }

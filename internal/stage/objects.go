@@ -229,7 +229,7 @@ func (w *worker) hostHeaders(set setter) {
 		switch {
 		case r.hidden():
 			return w.hold(&headerList{guard: guardImmutable})
-		case r.kind == "default":
+		case r.own:
 			return w.hold(&headerList{slices.Clone(r.headers), guardResponse})
 		}
 		return w.hold(&headerList{r.headers, guardImmutable})
@@ -321,9 +321,19 @@ func (w *worker) newRequest(input goja.Value, from, headers *headerList, init *g
 	enum("cache", &r.cache)
 	enum("redirect", &r.redirect)
 	enum("referrerPolicy", &r.referrerPolicy)
-	for name, to := range map[string]*string{"referrer": &r.referrer, "integrity": &r.integrity} {
-		if s, ok := member(name); ok {
-			*to, touched = s, true
+	if s, ok := member("integrity"); ok {
+		r.integrity, touched = s, true
+	}
+	if s, ok := member("referrer"); ok {
+		r.referrer, touched = "", true
+		if s != "" {
+			u, err := w.b.addresses.parse(s, w.url)
+			if err != nil {
+				fail("Referrer '%s' is not a valid URL.", s)
+			}
+			if r.referrer = u.href; u.origin != w.b.origin {
+				r.referrer = "about:client"
+			}
 		}
 	}
 	if v := init.Get("keepalive"); v != nil && !goja.IsUndefined(v) {
@@ -367,7 +377,7 @@ func (w *worker) newRequest(input goja.Value, from, headers *headerList, init *g
 
 // newResponse is what the constructor of Response makes (Fetch Standard, section 5.5), without its body.
 func (w *worker) newResponse(init *goja.Object, like *response, headers *headerList, contentType string, hasBody bool) *response {
-	r := &response{status: 200, kind: "default"}
+	r := &response{status: 200, kind: "default", own: true}
 	member := func(name string) goja.Value {
 		if init == nil {
 			return nil
@@ -522,7 +532,7 @@ func (w *worker) toResponse(v, headers, body goja.Value) *response {
 	if h, ok := heldIn[*headerList](headers); ok && h.guard != guardImmutable {
 		r.headers = slices.Clone(h.list)
 	}
-	r.headers = slices.Clip(r.headers)
+	r.headers, r.own = slices.Clip(r.headers), false
 	if !goja.IsUndefined(body) {
 		r.body = toBlob(body)
 	}

@@ -462,7 +462,7 @@ class Body {
     if (!b.stream) {
       if (b.handle === null) return null;
       b.stream = byteStream(b.handle);
-      if (b.used) state(b.stream).disturbed = true;
+      if (b.used) setStreamState(b.stream, {taken: true});
     }
     return b.stream;
   }

@@ -4,8 +4,8 @@ class Headers {
   constructor(init) {
     if (handed !== null) { this.#held = handed; handed = null; return; }
     this.#held = $.headers("none");
-    if (init === undefined || init === null) return;
-    if (typeof init !== "object") throw new $TypeError("Failed to construct 'Headers': The provided value is not of type '(record<ByteString, ByteString> or sequence<sequence<ByteString>>)'.");
+    if (init === undefined) return;
+    if (init === null || typeof init !== "object") throw new $TypeError("Failed to construct 'Headers': The provided value is not of type '(record<ByteString, ByteString> or sequence<sequence<ByteString>>)'.");
     fillHeaders(this.#held, init);
   }
   static _held(h) { return h.#held; }
@@ -45,10 +45,11 @@ function initHeaders(init, guard) {
 }
 
 class Request extends Body {
-  constructor(input = absent, init) {
+  constructor(...args) {
     super();
     if (handed !== null) { giveHeld(this, handed); handed = null; return; }
-    if (input === absent) throw new $TypeError("Failed to construct 'Request': 1 argument required, but only 0 present.");
+    let [input, init] = args;
+    if (!args.length) throw new $TypeError("Failed to construct 'Request': 1 argument required, but only 0 present.");
     if (init === null) init = undefined;
     if (init !== undefined && typeof init !== "object" && typeof init !== "function") throw new $TypeError("Failed to construct 'Request': The provided value is not of type 'RequestInit'.");
     const from = input instanceof Request;
@@ -96,7 +97,7 @@ class Request extends Body {
 function cloned(owner, what, Kind) {
   const body = bodySeen(owner) ? cloneBody(owner, what) : null, headers = headersIn(owner);
   handed = heldOf(owner);
-  const c = new Kind("");
+  const c = new Kind();
   giveBody(c, body);
   if (headers) giveHeaders(c, makeHeaders($.headersClone(headers)));
   if (signalIn(owner)) giveSignal(c, signalIn(owner));
@@ -106,7 +107,7 @@ function cloned(owner, what, Kind) {
 // requestFrom and responseFrom make objects for what the stage hands over.
 function requestFrom(held) {
   handed = held;
-  return new Request("");
+  return new Request();
 }
 
 function responseFrom(held) {
@@ -164,7 +165,7 @@ function takeBody(owner) {
 
 function fetch(input, init) {
   try {
-    const r = new Request(input === undefined ? "undefined" : input, init);
+    const r = new Request(input, init);
     const b = bodySeen(r) ? bodyIn(r) : null;
     const signal = signalIn(r); // null: nobody can abort it
     const failure = new $TypeError("Failed to fetch"); // its stack is that of the call

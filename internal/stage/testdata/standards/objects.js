@@ -1,0 +1,122 @@
+// Headers, Request and Response as objects, after the Fetch Standard, sections 5.1, 5.4 and 5.5, and what a body's stream shows of itself.
+const cases = [];
+const threw = (name, run, kind = "TypeError") => cases.push([name, run, "threw " + kind]);
+const same = (name, run, want) => cases.push([name, run, want]);
+const entries = (h) => [...h].map((p) => p.join("=")).join(";");
+
+// Headers
+same("names are in lower case and sorted", () => entries(new Headers([["B", "1"], ["A", "2"]])), "a=2;b=1");
+same("values of one name are combined", () => entries(new Headers([["a", "1"], ["A", "2"], ["a", "3"]])), "a=1, 2, 3");
+same("cookies are not combined", () => entries(new Headers([["set-cookie", "a"], ["x", "1"], ["Set-Cookie", "b"]])), "set-cookie=a;set-cookie=b;x=1");
+same("getSetCookie", () => new Headers([["set-cookie", "a=1"], ["set-cookie", "b=2"]]).getSetCookie().join("|"), "a=1|b=2");
+same("set replaces all", () => { const h = new Headers([["a", "1"], ["b", "2"], ["a", "3"]]); h.set("A", "4"); return entries(h); }, "a=4;b=2");
+same("set adds", () => { const h = new Headers(); h.set("a", "1"); return entries(h); }, "a=1");
+same("append adds", () => { const h = new Headers({a: "1"}); h.append("a", "2"); return h.get("a"); }, "1, 2");
+same("delete removes all", () => { const h = new Headers([["a", "1"], ["a", "2"]]); h.delete("A"); return h.has("a"); }, false);
+same("delete of nothing", () => { const h = new Headers({a: "1"}); h.delete("b"); return entries(h); }, "a=1");
+same("get of nothing", () => new Headers().get("a"), null);
+same("has", () => new Headers({a: ""}).has("A"), true);
+same("empty value", () => new Headers({a: ""}).get("a"), "");
+same("values are trimmed", () => new Headers({a: " \t1 2\r\n"}).get("a"), "1 2");
+same("latin letters stay", () => new Headers({a: "\u00e9\u00ff"}).get("a"), "\u00e9\u00ff");
+same("a record is filled in", () => entries(new Headers({b: 1, a: true})), "a=true;b=1");
+same("a copy is one", () => { const a = new Headers({a: "1"}), b = new Headers(a); b.set("a", "2"); return a.get("a") + b.get("a"); }, "12");
+same("a Map is a sequence", () => entries(new Headers(new Map([["a", "1"]]))), "a=1");
+same("forEach", () => { const out = []; new Headers({b: "2", a: "1"}).forEach((v, k) => out.push(k + v)); return out.join(); }, "a1,b2");
+same("keys and values", () => [...new Headers({b: "2", a: "1"}).keys()].join() + [...new Headers({b: "2", a: "1"}).values()].join(), "a,b1,2");
+threw("a name with a space", () => new Headers({"a b": "1"}));
+threw("an empty name", () => new Headers([["", "1"]]));
+threw("a value with a line break inside", () => new Headers({a: "1\n2"}));
+threw("a value with NUL", () => new Headers({a: "\0"}));
+threw("a value that is no byte string", () => new Headers({a: "\u0100"}));
+threw("get of a bad name", () => new Headers().get("a:"));
+threw("has of a bad name", () => new Headers().has(""));
+threw("a pair of one", () => new Headers([["a"]]));
+threw("a pair of three", () => new Headers([["a", "b", "c"]]));
+threw("a number", () => new Headers(1));
+same("of null", () => { try { return entries(new Headers(null)); } catch (e) { return e.name; } }, "TypeError");
+
+// Request
+same("of a text", () => { const r = new Request("/x?y#z"); return [r.method, r.mode, r.credentials, r.cache, r.redirect, r.destination, r.referrer, r.integrity, r.keepalive].join(); },
+  "GET,cors,same-origin,default,follow,,about:client,,false");
+same("its URL keeps the fragment", () => new Request("/x?y#z").url, location.origin + "/x?y#z");
+same("methods in upper case", () => ["get", "Post", "put", "delete", "options", "head"].map((m) => new Request("/", {method: m}).method).join(), "GET,POST,PUT,DELETE,OPTIONS,HEAD");
+same("patch stays as it is", () => new Request("/", {method: "patch"}).method, "patch");
+for (const m of ["connect", "TRACE", "track", "a b", ""]) threw("method " + m, () => new Request("/", {method: m}));
+for (const [k, v] of [["mode", "no"], ["credentials", "yes"], ["cache", "full"], ["redirect", "back"], ["referrerPolicy", "never"], ["mode", "navigate"]]) threw(k + " " + v, () => new Request("/", {[k]: v}));
+threw("only-if-cached with cors", () => new Request("/", {cache: "only-if-cached"}));
+same("only-if-cached with same-origin", () => new Request("/", {cache: "only-if-cached", mode: "same-origin"}).cache, "only-if-cached");
+threw("credentials in the URL", () => new Request("https://a:b@site.example/"));
+threw("an address that is none", () => new Request("https://"));
+threw("a body with GET", () => new Request("/", {body: "x"}));
+threw("a body with HEAD", () => new Request("/", {method: "HEAD", body: "x"}));
+threw("a stream without duplex", () => new Request("/", {method: "POST", body: new ReadableStream()}));
+threw("an init that is no object", () => new Request("/", "x"));
+same("init of null", () => new Request("/", null).method, "GET");
+same("forbidden headers are left out", () => entries(new Request("/", {headers: {cookie: "a", "sec-x": "b", "proxy-y": "c", "x-z": "d", host: "e"}}).headers), "x-z=d");
+same("headers of another Headers", () => entries(new Request("/", {headers: new Headers({a: "1"})}).headers), "a=1");
+same("headers can be changed", () => { const r = new Request("/"); r.headers.set("a", "1"); return r.headers.get("a"); }, "1");
+same("headers is one object", () => { const r = new Request("/"); return r.headers === r.headers; }, true);
+same("a request of a request keeps its headers", () => entries(new Request(new Request("/", {headers: {a: "1"}})).headers), "a=1");
+same("and what was changed in them", () => { const a = new Request("/"); a.headers.set("a", "1"); return entries(new Request(a).headers); }, "a=1");
+same("but not afterwards", () => { const a = new Request("/"), b = new Request(a); a.headers.set("a", "1"); return entries(b.headers); }, "");
+same("an init replaces them", () => entries(new Request(new Request("/", {headers: {a: "1"}}), {headers: {b: "2"}}).headers), "b=2");
+same("a request of a request keeps its method", () => new Request(new Request("/", {method: "PUT"})).method, "PUT");
+same("its body moves", async () => { const a = new Request("/", {method: "POST", body: "x"}), b = new Request(a); return a.bodyUsed + await b.text(); }, "truex");
+threw("a request of a used request", async () => { const a = new Request("/", {method: "POST", body: "x"}); await a.text(); new Request(a); });
+same("unless there is another body", async () => { const a = new Request("/", {method: "POST", body: "x"}); await a.text(); return new Request(a, {body: "y"}).text(); }, "y");
+same("a clone has headers of its own", () => { const a = new Request("/", {headers: {a: "1"}}), b = a.clone(); b.headers.set("a", "2"); return a.headers.get("a") + b.headers.get("a"); }, "12");
+same("a clone has the body too", async () => { const a = new Request("/", {method: "POST", body: "x"}), b = a.clone(); return await a.text() + await b.text(); }, "xx");
+threw("a clone of a used request", async () => { const a = new Request("/", {method: "POST", body: "x"}); await a.text(); a.clone(); });
+same("a signal follows", () => { const c = new AbortController(), a = new Request("/", {signal: c.signal}), b = new Request(a); c.abort(); return a.signal.aborted + "," + b.signal.aborted; }, "true,true");
+same("an empty referrer", () => new Request("/", {referrer: ""}).referrer, "");
+same("a referrer of this origin", () => new Request("/", {referrer: "/from"}).referrer, location.origin + "/from");
+same("one of another origin", () => new Request("/", {referrer: "https://other.example/"}).referrer, "about:client");
+same("undefined is a text", () => new URL(new Request(undefined).url).pathname, "/undefined");
+
+// Response
+for (const status of [199, 600, 0, 101]) threw("status " + status, () => new Response("", {status}), "RangeError");
+for (const status of [204, 205, 304]) { threw("a body with " + status, () => new Response("x", {status})); same("no body with " + status, () => new Response(null, {status}).status, status); }
+threw("statusText with a line break", () => new Response("", {statusText: "a\nb"}));
+same("of nothing", () => { const r = new Response(); return [r.status, r.statusText, r.ok, r.type, r.url, r.redirected, r.body, r.bodyUsed].join(); }, "200,,true,default,,false,,false");
+same("of another response", () => { const r = new Response("x", new Response("y", {status: 201, statusText: "Made", headers: {a: "1"}})); return [r.status, r.statusText, r.headers.get("a")].join(); }, "201,Made,1");
+same("its headers are its own", () => { const a = new Response("x", {headers: {a: "1"}}), b = new Response("y", a); b.headers.set("a", "2"); return a.headers.get("a") + b.headers.get("a"); }, "12");
+same("cookies cannot be set", () => new Response("", {headers: {"set-cookie": "a", b: "1"}}).headers.has("set-cookie"), false);
+same("ok", () => [200, 299, 300, 404].map((status) => new Response("", {status}).ok).join(), "true,true,false,false");
+same("error", () => { const r = Response.error(); return [r.type, r.status, r.ok, r.body === null].join(); }, "error,0,false,true");
+threw("headers of an error", () => Response.error().headers.set("a", "1"));
+same("redirect", () => { const r = Response.redirect("/x", 301); return [r.status, r.headers.get("location") === location.origin + "/x", r.type].join(); }, "301,true,default");
+threw("headers of a redirect", () => Response.redirect("/x").headers.set("a", "1"));
+threw("redirect with 200", () => Response.redirect("/x", 200), "RangeError");
+threw("redirect to nowhere", () => Response.redirect("https://"));
+same("json", async () => { const r = Response.json({a: [1]}, {status: 201}); return r.status + r.headers.get("content-type") + await r.text(); }, "201application/json{\"a\":[1]}");
+same("json with a type", () => Response.json(1, {headers: {"content-type": "a/b"}}).headers.get("content-type"), "a/b");
+threw("json of nothing", () => Response.json(undefined));
+threw("headers of what was fetched", async () => (await fetch("/app.css")).headers.set("a", "1"));
+threw("headers of its clone", async () => (await fetch("/app.css")).clone().headers.set("a", "1"));
+same("what was fetched", async () => { const r = await fetch("/app.css"); return [r.type, r.status, r.redirected, r.url === location.origin + "/app.css", r.headers.get("content-type").split(";")[0]].join(); }, "basic,200,false,true,text/css");
+same("a response of it can be changed", async () => { const r = await fetch("/app.css"), n = new Response(r.body, r); n.headers.set("a", "1"); return [n.type, n.url, n.headers.get("a"), r.bodyUsed, (await n.text()).length > 0].join(); }, "default,,1,false,true");
+threw("its first owner lost it", async () => { const r = await fetch("/app.css"); await new Response(r.body).text(); await r.text(); });
+same("a clone has headers of its own too", () => { const a = new Response("x", {headers: {a: "1"}}), b = a.clone(); b.headers.set("a", "2"); return a.headers.get("a") + b.headers.get("a"); }, "12");
+same("a clone of a clone", async () => { const a = await fetch("/app.css"), b = a.clone(), c = b.clone(); return (await a.text()) === (await b.text()) && (await c.text()).length > 0; }, true);
+
+// What a body's stream shows
+same("a body is one stream", () => { const r = new Response("x"); return r.body === r.body; }, true);
+same("it is not locked", () => new Response("x").body.locked, false);
+same("reading locks it", () => { const r = new Response("x"); r.body.getReader(); return r.body.locked + "," + r.bodyUsed; }, "true,false");
+same("text disturbs it", async () => { const r = new Response("x"), b = r.body; await r.text(); return r.bodyUsed + "," + (r.body === b); }, "true,true");
+same("it gives its bytes", async () => { const reader = new Response("ab").body.getReader(); const {value, done} = await reader.read(); return value.join() + done + (await reader.read()).done; }, "97,98falsetrue");
+threw("a clone after a read", async () => { const r = new Response("x"), reader = r.body.getReader(); await reader.read(); reader.releaseLock(); r.clone(); });
+same("a clone beside a stream", async () => { const r = new Response("x"); r.body; const c = r.clone(); return await r.text() + await c.text(); }, "xx");
+same("a stream given to another response is locked by its text", async () => { const r = new Response("x"), n = new Response(r.body); await n.text(); return r.bodyUsed; }, true);
+threw("a locked stream as a body", () => { const r = new Response("x"); r.body.getReader(); new Response(r.body); });
+same("cancel", async () => { const r = new Response("x"); await r.body.cancel(); return r.bodyUsed; }, true);
+same("tee", async () => { const [a, b] = new Response("x").body.tee(); return await new Response(a).text() + await new Response(b).text(); }, "xx");
+same("a body that was read is locked", async () => { const r = new Response("x"); await r.text(); return r.body.locked; }, true);
+threw("put of a used body", async () => { const r = new Response("x"); await r.text(); await (await caches.open("c")).put("/c", r); });
+same("put uses the body", async () => { const r = new Response("x"); await (await caches.open("c")).put("/c", r); return r.bodyUsed; }, true);
+same("put keeps headers as they were", async () => { const r = new Response("x", {headers: {a: "1"}}), c = await caches.open("c"), p = c.put("/h", r); r.headers.set("a", "2"); await p; return (await c.match("/h")).headers.get("a"); }, "1");
+same("headers of what was stored", async () => { const c = await caches.open("c"); await c.put("/i", new Response("x")); const r = await c.match("/i"); r.headers.set("a", "1"); return r.headers.get("a"); }, "1");
+same("headers of what was fetched and stored", async () => { const c = await caches.open("c"); await c.put("/i", await fetch("/app.css")); const r = await c.match("/i"); r.headers.set("a", "1"); return r.headers.get("a"); }, "1");
+same("headers of a stored request", async () => { const c = await caches.open("c"); await c.put("/i", new Response("x")); const r = (await c.keys("/i"))[0]; r.headers.set("a", "1"); return r.headers.get("a"); }, "1");
+same("which are set for itself alone", async () => { const c = await caches.open("c"); return (await c.match("/i")).headers.has("a"); }, false);
