@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -271,6 +272,39 @@ func TestWhatAWorkerSees(t *testing.T) {
 			assert.GreaterOrEqual(t, results.Cases, least)
 		})
 	}
+}
+
+// TestNothingIsLeftOfEvents: what was made for an event goes with it, so that a visit of thousands of pages takes no more memory
+// than one of a few.
+func TestNothingIsLeftOfEvents(t *testing.T) {
+	b := browser(t, serve(t, small(`oninstall = (e) => e.waitUntil(skipWaiting());
+onactivate = (e) => e.waitUntil(clients.claim());
+onfetch = (e) => e.respondWith((async () => {
+  const r = await fetch(e.request), c = await caches.open("x");
+  e.waitUntil(c.put(e.request, new Response(r.clone().body, r)));
+  const signal = AbortSignal.any([new AbortController().signal]);
+  signal.onabort = () => {};
+  return r;
+})());`), site.Rules{}))
+	tab := visit(t, b)
+	w := b.regs[0].active
+	for range 50 {
+		_, err := tab.Fetch("/app.css")
+		require.NoError(t, err)
+	}
+	live := func() uint64 {
+		runtime.GC()
+		return liveBytes()
+	}
+	before := live()
+	for range 2000 {
+		_, err := tab.Fetch("/app.css")
+		require.NoError(t, err)
+	}
+	b.Advance(time.Second)
+	assert.Less(t, live(), before+4<<20, "bytes in use after 2,000 events more")
+	assert.Empty(t, w.events, "events that are not over")
+	assert.Less(t, len(b.loop.queue), 20, "tasks that wait")
 }
 
 func TestModuleWorkers(t *testing.T) {
