@@ -77,7 +77,7 @@ func Start(ctx context.Context, server *preview.Server) (*Browser, error) {
 		return nil, err
 	}
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-back-forward-cache", true),
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.WindowSize(1280, 800))
 	b := &Browser{server: server, network: stage.Online, versions: map[string]*serviceworker.Version{},
 		regs: map[string]*serviceworker.Registration{}, changed: make(chan struct{}, 1)}
@@ -119,6 +119,9 @@ func (b *Browser) CloseTab() error {
 	if b.ctx == b.root {
 		if _, err := chromedp.Call(b.ctx, page.Navigate, page.NavigateParams{URL: "about:blank"}); err != nil {
 			return err
+		}
+		if len(b.tabs) == 1 { // no page is left: a worker that waits takes over now, unless the next page comes first
+			b.await(3 * time.Second)
 		}
 		return nil
 	}
@@ -332,6 +335,9 @@ func (b *Browser) Settle() error {
 		}
 		b.mu.Unlock()
 		if !busy {
+			if b.await(400 * time.Millisecond) { // it may be about to take over
+				continue
+			}
 			return nil
 		}
 		select {
@@ -340,6 +346,33 @@ func (b *Browser) Settle() error {
 			return fmt.Errorf("a worker never settled: %w", ctx.Err())
 		}
 	}
+}
+
+// await waits a while for a waiting worker to take over, and says whether one did.
+func (b *Browser) await(limit time.Duration) bool {
+	waiting := func() bool {
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		for _, v := range b.versions {
+			if v.Status == serviceworker.VersionStatusInstalled {
+				return true
+			}
+		}
+		return false
+	}
+	if !waiting() {
+		return false
+	}
+	timer := time.NewTimer(limit)
+	defer timer.Stop()
+	for waiting() {
+		select {
+		case <-b.changed:
+		case <-timer.C:
+			return false
+		}
+	}
+	return true
 }
 
 // Rest stops all workers, so that their globals are lost.

@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -304,16 +305,22 @@ func (w *worker) hostClients(set setter) {
 		_ = o.Set("quota", w.b.store.quota)
 		return o
 	})
-	set("preload", func(c goja.FunctionCall) goja.Value {
+	set("preload", func(c goja.FunctionCall) goja.Value { // Service Workers, section 3.4: it belongs to the registration
+		if w.reg.active == nil {
+			return vm.ToValue("Registration failed - no active Service Worker")
+		}
 		if !goja.IsNull(c.Argument(0)) {
-			w.preload = c.Argument(0).ToBoolean()
+			w.reg.preload = c.Argument(0).ToBoolean()
+		}
+		if !goja.IsNull(c.Argument(1)) {
+			w.reg.preloadValue = c.Argument(1).String()
 		}
 		return undefined
 	})
 	set("preloadState", func(goja.FunctionCall) goja.Value {
 		o := vm.NewObject()
-		_ = o.Set("enabled", w.preload)
-		_ = o.Set("headerValue", "true")
+		_ = o.Set("enabled", w.reg.preload)
+		_ = o.Set("headerValue", cmp.Or(w.reg.preloadValue, "true"))
 		return o
 	})
 	set("addRoutes", func(c goja.FunctionCall) goja.Value {

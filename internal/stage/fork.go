@@ -14,13 +14,14 @@ func (b *Browser) Fork() (*Browser, []*Tab) {
 	f.Restore(b.Snapshot())
 	workers := map[*worker]*worker{}
 	for _, r := range b.regs {
-		n := &registration{b: f, scope: r.scope, script: r.script, module: r.module, error: r.error, syncTags: slices.Clone(r.syncTags), syncing: map[string]bool{}}
+		n := &registration{b: f, scope: r.scope, script: r.script, module: r.module, error: r.error, syncTags: slices.Clone(r.syncTags), syncing: map[string]bool{},
+			preload: r.preload, preloadValue: r.preloadValue}
 		move := func(w *worker) *worker {
 			if w == nil {
 				return nil
 			}
 			workers[w] = &worker{b: f, reg: n, url: w.url, module: w.module, scripts: maps.Clone(w.scripts), state: w.state, skip: w.skip,
-				listens: maps.Clone(w.listens), preload: w.preload, routes: slices.Clone(w.routes), filled: maps.Clone(w.filled), running: w.running}
+				listens: maps.Clone(w.listens), routes: slices.Clone(w.routes), filled: maps.Clone(w.filled), running: w.running}
 			return workers[w]
 		}
 		n.waiting, n.active = move(r.waiting), move(r.active)

@@ -11,6 +11,8 @@ type registration struct {
 	busy                        int // events in progress
 	syncTags                    []string
 	syncing                     map[string]bool // tags whose event is going on
+	preload                     bool            // navigations are asked of the network while the worker starts
+	preloadValue                string          // of the header that says so, "" for "true"
 	error                       *scriptError    // of the last failed registration or install
 }
 

@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"slices"
@@ -30,7 +31,6 @@ type worker struct {
 	state   state
 	skip    bool            // skipWaiting was called
 	listens map[string]bool // event types with listeners after the first run
-	preload bool
 	routes  []route         // static routes, in their order
 	filled  map[string]bool // stores that it put something into while it installed
 
@@ -280,7 +280,7 @@ func (w *worker) hostEvents(set setter) {
 			return undefined
 		}
 		pre := *d.request
-		pre.headers = append(slices.Clip(pre.headers), [2]string{"service-worker-navigation-preload", "true"})
+		pre.headers = append(slices.Clip(pre.headers), [2]string{"service-worker-navigation-preload", cmp.Or(w.reg.preloadValue, "true")})
 		return vm.ToValue(w.fetchPromise(&pre, c.Argument(1), undefined))
 	})
 }
@@ -309,7 +309,7 @@ func (w *worker) fetchEvent(req *request, clientID, resultingID string, done fun
 	}
 	w.failed, w.respond = nil, nil
 	place := &scriptError{}
-	preloaded := w.preload && req.mode == "navigate" && req.method == "GET"
+	preloaded := w.reg.preload && req.mode == "navigate" && req.method == "GET"
 	id := w.begin(&dispatched{
 		request: req,
 		respond: func(kind string, c goja.FunctionCall) {

@@ -280,3 +280,98 @@ onfetch = (e) => e.respondWith(caches.open("bad").then((c) => c.match(e.request)
 //// code made of text
 const rules = JSON.parse('[{"test":"url.pathname.endsWith(\'.css\')","type":"text/css","body":"body { color: navy }"}]').map((r) => ({...r, test: new Function("url", "return " + r.test)}));
 onfetch = (e) => { const url = new URL(e.request.url); const r = rules.find((x) => x.test(url)); if (r) e.respondWith(new Response(r.body, {headers: {"Content-Type": r.type}})); else if (url.pathname.endsWith(".json")) e.respondWith(new Response(String(eval("1 + " + "1n".length)))); };
+//// headers of a cached answer are changed before it is given
+oninstall = (e) => { skipWaiting(); e.waitUntil(caches.open("h").then((c) => c.addAll(["/", "/about/", "/app.css", "/app.js", "/data.json"]))); };
+onactivate = (e) => e.waitUntil(clients.claim());
+onfetch = (e) => e.respondWith((async () => { const r = await caches.match(e.request); if (!r) return fetch(e.request); r.headers.set("x-from", "store"); r.headers.delete("content-length"); return r; })());
+//// an expiry date kept in a header of our own
+const AGE = 60_000;
+const dated = async (r) => { const h = new Headers(r.headers); h.set("x-stored-at", String(Date.now())); return new Response(await r.blob(), { status: r.status, statusText: r.statusText, headers: h }); };
+onfetch = (e) => { if (e.request.method !== "GET") return; e.respondWith((async () => { const c = await caches.open("dated"), hit = await c.match(e.request); if (hit && Date.now() - Number(hit.headers.get("x-stored-at")) < AGE) return hit; try { const r = await fetch(e.request); if (r.ok) { const d = await dated(r); e.waitUntil(c.put(e.request, d.clone())); return d; } return hit ?? r; } catch (err) { if (hit) return hit; throw err; } })()); };
+//// rows of answers in a database
+const db = () => new Promise((yes, no) => { const o = indexedDB.open("pages", 1); o.onupgradeneeded = () => { const s = o.result.createObjectStore("rows", { keyPath: "url" }); s.createIndex("by-time", "time"); }; o.onsuccess = () => yes(o.result); o.onerror = () => no(o.error); });
+const run = async (mode, f) => { const d = await db(); return new Promise((yes, no) => { const t = d.transaction("rows", mode), q = f(t.objectStore("rows")); t.oncomplete = () => { d.close(); yes(q && q.result); }; t.onabort = t.onerror = () => { d.close(); no(t.error); }; }); };
+onfetch = (e) => e.respondWith((async () => { try { const r = await fetch(e.request); if (r.ok) { const copy = r.clone(); await run("readwrite", (s) => { return null; }); const body = await copy.arrayBuffer(); await run("readwrite", (s) => s.put({ url: e.request.url, time: Date.now(), type: copy.headers.get("content-type"), body })); } return r; } catch { const row = await run("readonly", (s) => s.get(e.request.url)); return row ? new Response(row.body, { headers: { "Content-Type": row.type } }) : new Response("<title>no row</title>", { status: 404, headers: { "Content-Type": "text/html" } }); } })());
+//// a router of classes with private fields
+class Route { #test; #answer; constructor(test, answer) { this.#test = test; this.#answer = answer; } static byPath(re, answer) { return new Route((u) => re.test(u.pathname), answer); } takes(u) { return this.#test(u); } answer(e) { return this.#answer(e); } }
+class Router { #routes = []; #rest; add(r) { this.#routes.push(r); return this; } otherwise(f) { this.#rest = f; return this; } handle(e) { const u = new URL(e.request.url), r = this.#routes.find((x) => x.takes(u)); return r ? r.answer(e) : this.#rest?.(e); } }
+const router = new Router().add(Route.byPath(/\.(css|js|svg)$/, async (e) => (await caches.match(e.request)) ?? fetch(e.request))).add(Route.byPath(/^\/data/, () => Response.json({ made: "here" }))).otherwise((e) => e.request.mode === "navigate" ? fetch(e.request).catch(() => caches.match("/offline.html")) : undefined);
+oninstall = (e) => e.waitUntil(caches.open("r").then((c) => c.addAll(["/offline.html", "/app.css", "/app.js", "/pic.svg"])).then(() => self.skipWaiting()));
+onactivate = (e) => e.waitUntil(clients.claim());
+onfetch = (e) => { const a = router.handle(e); if (a) e.respondWith(a); };
+//// the title is rewritten on its way through a stream
+onfetch = (e) => { if (e.request.mode !== "navigate") return; e.respondWith((async () => { const r = await fetch(e.request); let carry = ""; const t = new TransformStream({ transform(chunk, c) { carry += chunk; }, flush(c) { c.enqueue(carry.replace(/<title>(.*?)<\/title>/, "<title>Via $1</title>")); } }); const body = r.body.pipeThrough(new TextDecoderStream()).pipeThrough(t).pipeThrough(new TextEncoderStream()); return new Response(body, { status: r.status, headers: { "Content-Type": "text/html; charset=utf-8" } }); })().catch(() => new Response("<title>down</title>", { headers: { "Content-Type": "text/html" } }))); };
+//// pages of a head, a middle and a foot
+const part = (u) => caches.match(u).then((r) => r || fetch(u));
+oninstall = (e) => { self.skipWaiting(); e.waitUntil(caches.open("parts").then(async (c) => { await c.put("/head", new Response("<!doctype html><title>Put together</title><h1>")); await c.put("/foot", new Response("</h1>")); await c.add("/app.css"); })); };
+onactivate = (e) => e.waitUntil(self.clients.claim());
+onfetch = (e) => { if (e.request.mode !== "navigate") return; e.respondWith(new Response(new ReadableStream({ async start(c) { for (const p of [part("/head"), Promise.resolve(new Response(new URL(e.request.url).pathname)), part("/foot")]) { const reader = (await p).body.getReader(); for (;;) { const { done, value } = await reader.read(); if (done) break; c.enqueue(value); } } c.close(); } }), { headers: { "Content-Type": "text/html" } })); };
+//// a time limit by AbortSignal.timeout
+oninstall = (e) => e.waitUntil(caches.open("t").then((c) => c.addAll(["/", "/about/", "/app.css"])));
+onfetch = (e) => e.respondWith(fetch(e.request, { signal: AbortSignal.timeout(700) }).catch(async (x) => (await caches.match(e.request)) || new Response("<title>" + x.name + "</title>", { headers: { "Content-Type": "text/html" } })));
+//// a time limit by AbortController, cleared in the end
+oninstall = (e) => e.waitUntil(caches.open("t").then((c) => c.addAll(["/", "/about/", "/app.css"])));
+onfetch = (e) => { const stop = new AbortController(), id = setTimeout(() => stop.abort(), 500); e.respondWith(fetch(e.request.url, { signal: stop.signal }).then((r) => { if (r.status >= 500) throw new Error("bad"); return r; }).catch(() => caches.match(e.request.url)).finally(() => clearTimeout(id)).then((r) => r || Response.error())); };
+//// ignoreSearch for pages alone
+oninstall = (e) => { skipWaiting(); e.waitUntil(caches.open("q").then((c) => c.addAll(["/", "/about/", "/app.css?v=1", "/app.js"]))); };
+onactivate = (e) => e.waitUntil(clients.claim());
+onfetch = (e) => e.respondWith(caches.match(e.request, { ignoreSearch: e.request.mode === "navigate" || e.request.destination === "style" }).then((r) => r || fetch(e.request)));
+//// keys are trimmed by number
+const KEEP = 2;
+onfetch = (e) => { if (e.request.destination === "document" || e.request.mode === "navigate") e.respondWith((async () => { const c = await caches.open("few"); try { const r = await fetch(e.request); await c.put(e.request, r.clone()); const keys = await c.keys(); await Promise.all(keys.slice(0, Math.max(0, keys.length - KEEP)).map((k) => c.delete(k))); return r; } catch { return (await c.match(e.request)) || (await c.matchAll()).at(-1) || Response.error(); } })()); };
+//// requests are made anew with other headers
+oninstall = (e) => e.waitUntil(self.skipWaiting());
+onactivate = (e) => e.waitUntil(self.clients.claim());
+onfetch = (e) => { const h = new Headers(e.request.headers); h.append("x-worker", "yes"); const q = e.request.mode === "navigate" ? new Request(e.request.url, { headers: h, credentials: "include", redirect: "manual" }) : new Request(e.request, { headers: h }); e.respondWith(fetch(q).catch(() => caches.match("/").then((r) => r || new Response("none", { status: 418 })))); };
+//// a request made of a navigation
+oninstall = (e) => e.waitUntil(self.skipWaiting());
+onactivate = (e) => e.waitUntil(self.clients.claim());
+onfetch = (e) => { if (e.request.mode === "navigate") e.respondWith(fetch(new Request(e.request, { cache: "reload" })).catch((x) => new Response("<title>" + x.name + "</title>", { headers: { "Content-Type": "text/html" } }))); };
+//// handled is awaited before it is stored
+onfetch = (e) => { e.waitUntil(e.handled.then(async () => { const c = await caches.open("after"); await c.put("/last", new Response(e.request.url)); }, () => {})); if (e.request.mode === "navigate") e.respondWith(fetch(e.request)); };
+//// clients are told and counted
+oninstall = (e) => e.waitUntil(self.skipWaiting());
+onactivate = (e) => e.waitUntil((async () => { await self.clients.claim(); const all = await self.clients.matchAll({ type: "window" }); for (const c of all) c.postMessage({ hello: c.id.length > 0 }); })());
+onfetch = (e) => { if (new URL(e.request.url).pathname !== "/data.json") return; e.respondWith((async () => { const c = await self.clients.get(e.clientId); return Response.json({ client: c ? new URL(c.url).pathname : null, type: c?.type, frame: c?.frameType, resulting: e.resultingClientId }); })()); };
+//// a switch of dates and numbers
+onfetch = (e) => { const { pathname } = new URL(e.request.url); switch (true) { case pathname.endsWith(".json"): { const n = new Intl.NumberFormat("en-US").format(1234567.5), d = new Date(Date.UTC(2024, 1, 29)).toISOString().slice(0, 10); return e.respondWith(Response.json({ n, d, list: [3, 1, 2].toSorted(), last: [1, 2, 3].findLast((x) => x < 3), g: Object.groupBy([1, 2, 3], (x) => (x % 2 ? "odd" : "even")) })); } default: } };
+//// labels, generators and destructuring
+function* walk(o, at = []) { for (const [k, v] of Object.entries(o)) v && typeof v === "object" ? yield* walk(v, [...at, k]) : yield { key: [...at, k].join("."), v }; }
+onfetch = ({ request: { url, method = "GET" }, respondWith: _, ...rest }) => {};
+addEventListener("fetch", function (e) { if (!/data\.json$/.test(e.request.url)) return; outer: for (const { key, v } of walk({ a: { b: 1, c: { d: 2 } }, e: 3 })) { for (let i = 0; i < 3; i++) { if (v === 2) { e.respondWith(new Response(`${key}=${v}`)); break outer; } } } });
+//// async iteration over what is stored
+async function* entries(name) { const c = await caches.open(name); for (const k of await c.keys()) yield [new URL(k.url).pathname, await c.match(k)]; }
+oninstall = (e) => e.waitUntil(caches.open("iter").then((c) => c.addAll(["/", "/about/", "/data.json"])));
+onfetch = (e) => e.respondWith((async () => { const want = new URL(e.request.url).pathname; for await (const [path, r] of entries("iter")) if (path === want) return r; return fetch(e.request); })());
+//// a lock around the store
+onfetch = (e) => { if (e.request.mode !== "navigate") return; e.respondWith(navigator.locks.request("pages", async () => { const c = await caches.open("locked"); try { const r = await fetch(e.request); if (r.ok) await c.put(e.request, r.clone()); return r; } catch { return (await c.match(e.request)) ?? Response.error(); } })); };
+//// digests name the stores
+const hex = (b) => Array.from(new Uint8Array(b), (x) => x.toString(16).padStart(2, "0")).join("");
+const named = async () => "v-" + hex(await crypto.subtle.digest("SHA-256", new TextEncoder().encode("VERSION"))).slice(0, 8);
+oninstall = (e) => e.waitUntil(named().then((n) => caches.open(n)).then((c) => c.addAll(["/", "/about/", "/app.css"])));
+onactivate = (e) => e.waitUntil(named().then(async (n) => { for (const k of await caches.keys()) if (k !== n && k.startsWith("v-")) await caches.delete(k); }));
+onfetch = (e) => e.respondWith(named().then((n) => caches.match(e.request, { cacheName: n })).then((r) => r || fetch(e.request)));
+//// an old style of promises with var
+var CACHE = "old-VERSION", urls = ["/", "/app.css", "/app.js"];
+self.addEventListener("install", function (event) { event.waitUntil(caches.open(CACHE).then(function (cache) { return Promise.all(urls.map(function (u) { return fetch(u, { credentials: "same-origin" }).then(function (r) { return cache.put(u, r); }); })); }).then(function () { return self.skipWaiting(); })); });
+self.addEventListener("activate", function (event) { event.waitUntil(caches.keys().then(function (names) { return Promise.all(names.filter(function (n) { return n.indexOf("old-") === 0 && n !== CACHE; }).map(function (n) { return caches.delete(n); })); }).then(function () { return self.clients.claim(); })); });
+self.addEventListener("fetch", function (event) { var request = event.request; if (request.method !== "GET") { return; } if (request.headers.get("Accept").indexOf("text/html") !== -1) { event.respondWith(fetch(request).then(function (response) { var copy = response.clone(); caches.open(CACHE).then(function (cache) { cache.put(request, copy); }); return response; })["catch"](function () { return caches.match(request).then(function (response) { return response || caches.match("/"); }); })); return; } event.respondWith(caches.match(request).then(function (response) { return response || fetch(request); })); });
+//// what was stored is compared with what is fresh
+onfetch = (e) => { if (e.request.mode !== "navigate") return; e.respondWith((async () => { const c = await caches.open("cmp"), old = await c.match(e.request); const fresh = fetch(e.request).then(async (r) => { if (!r.ok) return; const [a, b] = await Promise.all([r.clone().text(), old ? old.clone().text() : ""]); if (a !== b) await c.put(e.request, r); }).catch(() => {}); e.waitUntil(fresh); if (old) return old; await fresh; return (await c.match(e.request)) || fetch(e.request); })()); };
+//// structuredClone and maps
+const seen = new Map();
+onfetch = (e) => { const u = new URL(e.request.url); seen.set(u.pathname, (seen.get(u.pathname) || 0) + 1); if (u.pathname === "/data.json") { const copy = structuredClone({ when: new Date(0), set: new Set([1, 2]), re: /a/gi, nested: { list: [1, , 3] } }); e.respondWith(Response.json({ iso: copy.when.toISOString(), size: copy.set.size, re: String(copy.re), hole: 1 in copy.nested.list })); } };
+//// blobs sliced and put together
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const b = new Blob(["Skerry", new Blob([" "]), new TextEncoder().encode("Line")], { type: "text/plain" }); const s = b.slice(0, 6, "text/x-part"); return new Response(new Blob([s, "|", b.slice(-4), "|", String(s.size), "|", s.type])); })()); };
+//// form data is read and given back
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const f = new FormData(); f.append("from", "Brae"); f.append("to", "Kelda"); f.append("to", "Orran"); const back = await new Response(f).formData(); const q = new URLSearchParams([...back]); q.sort(); return new Response(q.toString() + "&n=" + back.getAll("to").length); })()); };
+//// errors with causes and names
+class Gone extends Error { constructor(m, o) { super(m, o); this.name = "Gone"; } }
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { try { try { await caches.match("/x").then((r) => r.text()); } catch (cause) { throw new Gone("lost", { cause }); } } catch (x) { return Response.json({ n: x.name, m: x.message, c: x.cause.constructor.name, i: x instanceof Error, s: String(x) }); } })()); };
+//// navigation preload with a header of its own
+onactivate = (e) => e.waitUntil((async () => { await registration.navigationPreload.enable(); await registration.navigationPreload.setHeaderValue("VERSION"); await clients.claim(); })());
+oninstall = (e) => e.waitUntil(caches.open("p").then((c) => c.add("/offline.html")).then(() => skipWaiting()));
+onfetch = (e) => { if (e.request.mode === "navigate") e.respondWith((async () => { try { return (await e.preloadResponse) || (await fetch(e.request)); } catch { return caches.match("/offline.html"); } })()); else if (e.request.url.endsWith("data.json")) e.respondWith(registration.navigationPreload.getState().then((s) => Response.json(s))); };
+//// a response that is never closed by its stream
+oninstall = (e) => e.waitUntil(skipWaiting());
+onfetch = (e) => { if (e.request.url.endsWith("/data.json")) e.respondWith(new Response(new ReadableStream({ start(c) { c.enqueue(new TextEncoder().encode("part")); c.error(new Error("cut")); } }))); };

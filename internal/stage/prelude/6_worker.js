@@ -225,9 +225,14 @@ class ServiceWorker extends EventTarget {
 handlerAttribute(ServiceWorker.prototype, "statechange");
 
 class NavigationPreloadManager {
-  async enable() { return later(() => { $.preload(true, null); }); }
-  async disable() { return later(() => { $.preload(false, null); }); }
-  async setHeaderValue(v) { return later(() => { $.preload(null, $String(v)); }); }
+  #change(on, value) { return later(() => { const e = $.preload(on, value); if (e) throw new DOMException(e, "InvalidStateError"); }); }
+  async enable() { return this.#change(true, null); }
+  async disable() { return this.#change(false, null); }
+  async setHeaderValue(v) {
+    v = $String(v);
+    if (/[\0\r\n]/.test(v) || /^[\t ]|[\t ]$/.test(v)) throw new $TypeError("The string provided to setHeaderValue ('" + v + "') is not a valid HTTP header field value.");
+    return this.#change(null, v);
+  }
   async getState() { return later(() => $.preloadState()); }
 }
 
