@@ -207,7 +207,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 			o.Pages = append(o.Pages, p.URL)
 		}
 	}
-	e := expected{server: server, seen: map[string]map[string]bool{}}
+	e := newExpected(server)
 	for _, v := range o.Visits {
 		l, err := st.Open(v)
 		if err != nil {
@@ -274,7 +274,7 @@ func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Op
 			f := forker.Fork()
 			g.Go(func() error {
 				defer f.Close()
-				return parts[i].state(ctx, f, server, o, expected{server: server, seen: cloned(e.seen)}, n, step)
+				return parts[i].state(ctx, f, server, o, e.fork(), n, step)
 			})
 		}
 		return parts, g.Wait()
@@ -448,15 +448,21 @@ func (r *Report) state(st Stage) error {
 // expected knows what a page's own document is.
 type expected struct {
 	server *site.Server
-	seen   map[string]map[string]bool // URL to the digests it had online
+	seen   map[string]map[string]bool // URL to the digests it had when it was visited online
+	served *sync.Map                  // URL to the digest of what the server has for it
 }
 
-func cloned(seen map[string]map[string]bool) map[string]map[string]bool {
-	out := make(map[string]map[string]bool, len(seen))
-	for k, v := range seen {
-		out[k] = maps.Clone(v)
+func newExpected(server *site.Server) expected {
+	return expected{server: server, seen: map[string]map[string]bool{}, served: &sync.Map{}}
+}
+
+// fork gives one that notes by itself what is seen.
+func (e *expected) fork() expected {
+	f := expected{server: e.server, seen: make(map[string]map[string]bool, len(e.seen)), served: e.served}
+	for k, v := range e.seen {
+		f.seen[k] = maps.Clone(v)
 	}
-	return out
+	return f
 }
 
 func (e *expected) note(url string, l *stage.Load) {
@@ -472,20 +478,31 @@ func (e *expected) note(url string, l *stage.Load) {
 // own says whether a digest is that of a document that the page has online.
 func (e *expected) own(url, digest string) bool {
 	if e.seen[url] == nil {
-		e.seen[url] = map[string]bool{}
-		u := strings.SplitN(strings.SplitN(url, "#", 2)[0], "?", 2)[0]
-		for range 5 {
-			a := e.server.Answer("GET", u)
-			if to := a.Header.Get("Location"); to != "" {
-				u = to
-				continue
-			}
-			sum := sha256.Sum256(a.Body)
-			e.seen[url][hex.EncodeToString(sum[:])] = true
-			break
-		}
+		e.seen[url] = map[string]bool{e.onServer(url): true}
 	}
 	return e.seen[url][digest]
+}
+
+// onServer gives the digest of what the server has for a URL, "" for nothing but redirects.
+func (e *expected) onServer(url string) string {
+	if d, ok := e.served.Load(url); ok {
+		return d.(string)
+	}
+	d := ""
+	u, _, _ := strings.Cut(url, "#")
+	u, _, _ = strings.Cut(u, "?")
+	for range 5 {
+		a := e.server.Answer("GET", u)
+		if to := a.Header.Get("Location"); to != "" {
+			u = to
+			continue
+		}
+		sum := sha256.Sum256(a.Body)
+		d = hex.EncodeToString(sum[:])
+		break
+	}
+	e.served.Store(url, d)
+	return d
 }
 
 func (e *expected) result(url string, n stage.Network, l *stage.Load) PageResult {

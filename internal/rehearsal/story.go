@@ -197,7 +197,7 @@ func (t *Teller) Tell(ctx context.Context, story Story) (*StoryResult, error) {
 	defer end()
 	st.KeepParts()
 	r := &StoryResult{Name: story.Name, Asked: story.Asked, Passed: true, Steps: []StepResult{}}
-	p := &telling{Teller: t, st: st, e: expected{server: t.Server, seen: map[string]map[string]bool{}}, network: stage.Online}
+	p := &telling{Teller: t, st: st, e: newExpected(t.Server), network: stage.Online}
 	for _, text := range story.Steps {
 		if err := ctx.Err(); err != nil {
 			return nil, err

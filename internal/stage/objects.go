@@ -129,16 +129,21 @@ func (h *headerList) delete(name string) string {
 
 // sorted gives the headers as they are iterated (Fetch Standard, "sort and combine").
 func (h *headerList) sorted() [][2]string {
-	out := make([][2]string, 0, len(h.list))
-	for i, p := range h.list {
-		switch {
-		case p[0] == "set-cookie":
-			out = append(out, p)
-		case !slices.ContainsFunc(h.list[:i], func(q [2]string) bool { return q[0] == p[0] }):
-			out = append(out, [2]string{p[0], combined(h.list, p[0])})
+	all := slices.Clone(h.list)
+	slices.SortStableFunc(all, func(a, b [2]string) int { return strings.Compare(a[0], b[0]) })
+	out := make([][2]string, 0, len(all))
+	for i := 0; i < len(all); {
+		end := i + 1
+		for end < len(all) && all[end][0] == all[i][0] && all[i][0] != "set-cookie" {
+			end++
 		}
+		values := make([]string, 0, end-i)
+		for _, p := range all[i:end] {
+			values = append(values, p[1])
+		}
+		out = append(out, [2]string{all[i][0], strings.Join(values, ", ")})
+		i = end
 	}
-	slices.SortStableFunc(out, func(a, b [2]string) int { return strings.Compare(a[0], b[0]) })
 	return out
 }
 
