@@ -77,7 +77,7 @@ func Start(ctx context.Context, server *preview.Server) (*Browser, error) {
 		return nil, err
 	}
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-back-forward-cache", true),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.WindowSize(1280, 800))
 	b := &Browser{server: server, network: stage.Online, versions: map[string]*serviceworker.Version{},
 		regs: map[string]*serviceworker.Registration{}, changed: make(chan struct{}, 1)}
