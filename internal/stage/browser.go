@@ -65,7 +65,7 @@ type Browser struct {
 	traced    int
 	parts     bool
 	hung      []func()   // what waits for a network that does not answer
-	loading   sync.Mutex // modules are loaded by several goroutines
+	loading   sync.Mutex // modules are resolved and loaded by several goroutines
 	random    uint64
 }
 

@@ -82,6 +82,8 @@ func (w *worker) modules(build api.PluginBuild) {
 		if !strings.HasPrefix(a.Path, "/") && !strings.HasPrefix(a.Path, ".") && !strings.Contains(a.Path, "://") {
 			return api.OnResolveResult{}, fmt.Errorf("failed to resolve module specifier %q: relative references begin with /, ./ or ../", a.Path)
 		}
+		w.b.loading.Lock()
+		defer w.b.loading.Unlock()
 		u, err := w.b.resolve(a.Path, a.Importer)
 		return api.OnResolveResult{Path: u, Namespace: moduleSpace}, err
 	})

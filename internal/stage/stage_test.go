@@ -2,6 +2,7 @@ package stage
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -305,6 +306,27 @@ onfetch = (e) => e.respondWith((async () => {
 	assert.Less(t, live(), before+4<<20, "bytes in use after 2,000 events more")
 	assert.Empty(t, w.events, "events that are not over")
 	assert.Less(t, len(b.loop.queue), 20, "tasks that wait")
+}
+
+// TestManyModules: modules are resolved and loaded side by side, from one memory of addresses.
+func TestManyModules(t *testing.T) {
+	for range 10 {
+		var imports strings.Builder
+		files := small("")
+		for i := range 150 {
+			fmt.Fprintf(&imports, "import { x as x%d } from './m/%d.js';\n", i, i)
+			files[fmt.Sprintf("m/%d.js", i)] = fmt.Sprintf("import { y } from '../n/%d.js'; import { z } from '/n/%d.js'; export const x = y + z;", i, i+1)
+			files[fmt.Sprintf("n/%d.js", i)] = "export const y = 1, z = 2;"
+		}
+		files["n/150.js"] = files["n/0.js"]
+		files["sw.js"] = imports.String() + "onfetch = (e) => e.respondWith(new Response(String(x0 + x149)));"
+		files["index.html"] = strings.Replace(files["index.html"], `"/sw.js"`, `"/sw.js", {type: "module"}`, 1)
+		b := browser(t, serve(t, files, site.Rules{}))
+		_, err := b.NewTab().Open("/")
+		require.NoError(t, err)
+		b.Settle()
+		require.Equal(t, "activated", b.Registrations()[0].State, b.Remarks())
+	}
 }
 
 func TestModuleWorkers(t *testing.T) {
