@@ -14,6 +14,11 @@ import (
 )
 
 const ruleKinds = `
+[[rule]] # of another method: what is kept is not counted as its own
+match = "/api/first/:id"
+method = "POST"
+answer = "outbox"
+
 [[rule]]
 match = "/api/first/:id"
 answer = "cache-first"
