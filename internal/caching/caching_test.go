@@ -17,7 +17,7 @@ func plan(t *testing.T) *worker.Plan {
 		r.Source, r.Match = pattern, p.Match
 		return r
 	}
-	return &worker.Plan{Base: "/", Offline: "/offline.html", Now: map[string]string{"/": "~a", "/a.css": "b"}, Later: map[string]string{"/pier.jpg": "c"}, Rules: []worker.Rule{
+	return &worker.Plan{Base: "/", Offline: "/offline.html", Now: map[string]worker.Entry{"/": {Digest: "a", Kind: worker.Pages}, "/a.css": {Digest: "b", Kind: worker.Code}}, Later: map[string]worker.Entry{"/pier.jpg": {Digest: "c", Kind: worker.Other}}, Rules: []worker.Rule{
 		worker.Leave("/left/**"),
 		rule("/api/*", worker.Rule{Answer: worker.CacheFirst, Destinations: []string{"image"}, Entries: 5}),
 		rule("/api/*", worker.Rule{Answer: worker.NetworkFirst, Patience: 2500, Entries: 30, Age: 6 * 3600}),

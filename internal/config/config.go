@@ -8,8 +8,10 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"regexp"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/agnivade/levenshtein"
 	"github.com/bmatcuk/doublestar/v4"
@@ -77,6 +79,14 @@ type Stow struct {
 	Never   []string `toml:"never"`
 	Ceiling string   `toml:"ceiling"`
 	Strict  bool     `toml:"strict"`
+
+	Groups []StowGroup `toml:"group"`
+}
+
+// StowGroup is a set of files that pages can ask for as a whole.
+type StowGroup struct {
+	Name  string   `toml:"name"`
+	Files []string `toml:"files"` // path globs
 }
 
 // Story is what one visitor does, step by step, in the language of package rehearsal.
@@ -91,6 +101,23 @@ type Offline struct {
 	Shell  string   `toml:"shell"`
 	Except []string `toml:"except"`
 	Image  string   `toml:"image"` // shown for images that cannot be had
+
+	Patience string   `toml:"patience"` // how long a page waits for the network, "none" for as long as it takes
+	Without  []string `toml:"without"`  // parts that the page fit writes leaves out, of [OfflineParts]
+}
+
+// OfflineParts are the parts of the offline page that can be left out.
+var OfflineParts = []string{"pages", "outbox", "return", "colours", "icon"}
+
+// NavigationPatience is how long a page waits for the network; 0 is for as long as it takes.
+func (o *Offline) NavigationPatience() time.Duration {
+	if o.Patience == "none" {
+		return 0
+	}
+	if d, err := Duration(o.Patience); err == nil {
+		return d
+	}
+	return DefaultNavigationPatience
 }
 
 // Update says when a new release takes over.
@@ -325,6 +352,37 @@ func (c *Config) check(data []byte) []error {
 	globs("never", c.Stow.Never)
 	globs("except", c.Offline.Except)
 	globs("leave", c.Pages.Leave)
+	for i, g := range c.Stow.Groups {
+		globs("files", g.Files)
+		if !groupName.MatchString(g.Name) {
+			add("name", g.Name, "[[stow.group]] name = %q: pages name it in an attribute; letters, digits, - and _ make a name", g.Name)
+		}
+		if slices.ContainsFunc(c.Stow.Groups[:i], func(e StowGroup) bool { return e.Name == g.Name }) {
+			add("name", g.Name, "two groups are named %q", g.Name)
+		}
+		if len(g.Files) == 0 {
+			add("name", g.Name, "the group %q has no files", g.Name)
+		}
+	}
+	for _, w := range c.Offline.Without {
+		oneOf("without", w, OfflineParts...)
+	}
+	if p := c.Offline.Patience; p != "" && p != "none" {
+		if d, err := Duration(p); err != nil || d < time.Second || d > time.Hour {
+			add("patience", p, "[offline] patience = %q is no duration such as \"10s\", from a second to an hour; \"none\" waits as long as it takes", p)
+		}
+	}
+	names := map[string]bool{}
+	for _, r := range c.Rules {
+		names[r.Name] = true
+	}
+	for _, r := range c.Rules {
+		for _, n := range r.Forget {
+			if !names[n] || n == "" {
+				add("forget", n, "forget names the rule %q, and no rule has this name", n)
+			}
+		}
+	}
 	if _, err := c.Ceiling(); err != nil {
 		add("ceiling", c.Stow.Ceiling, "ceiling = %q is no size such as \"3 MB\"", c.Stow.Ceiling)
 	}
@@ -351,6 +409,8 @@ func (c *Config) check(data []byte) []error {
 	}
 	return out
 }
+
+var groupName = regexp.MustCompile(`^[\w-]+$`)
 
 // headers gives the lines, from 0, at which tables of a name begin.
 func headers(data, name string) []int {

@@ -12,6 +12,7 @@ import (
 
 // Rule says how requests that match a pattern are answered.
 type Rule struct {
+	Name        string   `toml:"name"`        // what forget calls it
 	Match       string   `toml:"match"`       // URL Pattern Standard: a path, or a URL of another origin
 	Method      string   `toml:"method"`      // "" for GET
 	Destination []string `toml:"destination"` // request destinations (Fetch Standard), "empty" for fetch(); none for all
@@ -21,19 +22,29 @@ type Rule struct {
 	Ignore      []string `toml:"ignore"` // names of query parameters that make no difference
 	Vary        string   `toml:"vary"`   // "obey" or "ignore"
 	Opaque      bool     `toml:"opaque"` // answers that cannot be looked into may be stored
+	Never       string   `toml:"never"`  // [NeverIgnore]: the rule counts although [stow] never names the address
+	Tell        bool     `toml:"tell"`   // pages are told when a fresh answer differs from the stored one
+	Forget      []string `toml:"forget"` // names of rules that are emptied when a request of this one succeeds
 }
 
 // Keep bounds what a rule stores.
 type Keep struct {
 	Entries int    `toml:"entries"`
 	Age     string `toml:"age"`
+	Private bool   `toml:"private"` // answers for one visitor, too
 }
+
+// NeverIgnore is a rule's word that it answers for addresses in [stow] never.
+const NeverIgnore = "ignore"
 
 // WorkerTable says what else the worker is made of.
 type WorkerTable struct {
 	Beside string `toml:"beside"` // the site's own worker, loaded beside ours
 	First  string `toml:"first"`  // who is asked first when both answer requests: only "ours"
 	Minify bool   `toml:"minify"`
+
+	Preload bool `toml:"preload"` // pages are asked of the network while the worker starts
+	Persist bool `toml:"persist"` // pages ask that nothing is thrown away even where the browser shows a question
 }
 
 // What a rule does when nothing is said.
@@ -42,6 +53,8 @@ const (
 	DefaultEntries     = 50
 	DefaultOutboxAge   = 3 * 24 * time.Hour
 	defaultOutboxPosts = 50
+
+	DefaultNavigationPatience = 10 * time.Second
 )
 
 // Duration reads a duration such as "2.5s", "6h" or "30d".
@@ -62,7 +75,7 @@ func (r *Rule) Worker() (worker.Rule, error) {
 	if err != nil {
 		return worker.Rule{}, err
 	}
-	w := worker.Rule{Source: r.Match, Match: p.Match, Path: p.Path, Method: strings.ToUpper(r.Method), Destinations: r.Destination, Answer: r.Answer,
+	w := worker.Rule{Name: r.Name, Private: r.Keep.Private, Tell: r.Tell, Forget: r.Forget, Source: r.Match, Match: p.Match, Path: p.Path, Method: strings.ToUpper(r.Method), Destinations: r.Destination, Answer: r.Answer,
 		Ignore: r.Ignore, Vary: r.Vary, Opaque: r.Opaque, Entries: DefaultEntries, Patience: int(DefaultPatience.Milliseconds())}
 	if r.Answer == worker.Outbox {
 		w.Entries, w.Age = defaultOutboxPosts, int(DefaultOutboxAge.Seconds())
@@ -99,6 +112,8 @@ func checkRule(r *Rule, add func(key, value, format string, args ...any)) {
 	switch {
 	case r.Answer == worker.Outbox && (method == "" || method == "GET" || method == "HEAD"):
 		add("answer", r.Answer, "an outbox keeps what pages send; say which method, such as method = \"POST\"")
+	case len(r.Forget) > 0 && r.Answer != worker.NetworkOnly:
+		add("forget", "", "forget is for network-only: the server's answer says whether the visitor has signed out")
 	case r.Answer != worker.Outbox && r.Answer != worker.NetworkOnly && method != "" && method != "GET":
 		add("answer", r.Answer, "answer = %q: only answers to GET can be stored; %s can go to the network (\"network-only\") or into the outbox (\"outbox\")", r.Answer, method)
 	}
@@ -117,7 +132,7 @@ func checkRule(r *Rule, add func(key, value, format string, args ...any)) {
 	switch {
 	case r.Keep.Entries < 0:
 		add("entries", "", "keep.entries is negative")
-	case !stores && r.Answer != worker.Outbox && (r.Keep.Entries > 0 || r.Keep.Age != ""):
+	case !stores && r.Answer != worker.Outbox && (r.Keep.Entries > 0 || r.Keep.Age != "" || r.Keep.Private):
 		add("keep", "", "keep is for answers that are stored; %s stores nothing", r.Answer)
 	}
 	if r.Keep.Age != "" {
@@ -132,6 +147,10 @@ func checkRule(r *Rule, add func(key, value, format string, args ...any)) {
 		add("vary", r.Vary, "vary = %q: it is one of %s, %s", r.Vary, worker.VaryObey, worker.VaryIgnore)
 	case r.Vary != "" && !stores:
 		add("vary", r.Vary, "vary is for answers that are stored; %s stores nothing", r.Answer)
+	case r.Never != "" && r.Never != NeverIgnore:
+		add("never", r.Never, "never = %q: the one word is %q, for a rule that counts although [stow] never names its address", r.Never, NeverIgnore)
+	case r.Tell && !stores:
+		add("tell", "", "tell is for answers that are stored; %s stores nothing", r.Answer)
 	case len(r.Ignore) > 0 && !stores:
 		add("ignore", "", "ignore is for answers that are stored; %s stores nothing", r.Answer)
 	}

@@ -178,7 +178,7 @@ func TestPagesAreFound(t *testing.T) {
 }
 
 func TestPartsOfFiles(t *testing.T) {
-	onBothStages(t, map[string]string{"horn.txt": "0123456789"}, "", site.Rules{}, func(w *world) {
+	onBothStages(t, map[string]string{"horn.wav": "0123456789"}, "", site.Rules{}, func(w *world) {
 		w.visit()
 		w.network(stage.Offline)
 		for spec, want := range map[string]struct {
@@ -186,7 +186,7 @@ func TestPartsOfFiles(t *testing.T) {
 			body   string
 		}{"bytes=0-1": {206, "01"}, "bytes=0-": {206, "0123456789"}, "bytes=4-6": {206, "456"}, "bytes=-3": {206, "789"}, "bytes=8-99": {206, "89"},
 			"bytes=20-": {416, ""}, "lines=1-2": {200, "0123456789"}} {
-			a := w.send(stage.Message{URL: "/horn.txt", Header: [][2]string{{"Range", spec}}})
+			a := w.send(stage.Message{URL: "/horn.wav", Header: [][2]string{{"Range", spec}}})
 			assert.Equal(w, want.status, a.Status, spec)
 			assert.Equal(w, want.body, a.Body, spec)
 		}
@@ -196,7 +196,7 @@ func TestPartsOfFiles(t *testing.T) {
 // TestPagesFromTheNetwork is about pages that the release does not have: what they need comes from the network, too.
 func TestPagesFromTheNetwork(t *testing.T) {
 	files := map[string]string{"news/index.html": strings.Replace(start, "Skerry Line", "News", 1)}
-	toml := "[stow]\nnow = [\"/\", \"/app.css\"]\n[[rule]]\nmatch = \"/news/*\"\nanswer = \"network-first\"\npatience = \"1s\"\n"
+	toml := "[worker]\npreload = true\n[stow]\nnow = [\"/\", \"/app.css\"]\n[[rule]]\nmatch = \"/news/*\"\nanswer = \"network-first\"\npatience = \"1s\"\n"
 	onBothStages(t, files, toml, site.Rules{}, func(w *world) {
 		w.visit()
 		l := w.open("/news/")

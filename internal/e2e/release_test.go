@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -52,7 +53,8 @@ func TestUpdateDownloadsWhatChanged(t *testing.T) {
 			}
 		}
 		slices.Sort(fetched)
-		assert.Equal(w, []string{"GET /app.css", "GET /notes/007.txt", "GET /notes/100.txt", "GET /sw.js"}, slices.Compact(fetched))
+		fetched = slices.DeleteFunc(slices.Compact(fetched), func(a string) bool { return strings.HasPrefix(a, "GET /sw-engine.js?") })
+		assert.Equal(w, []string{"GET /app.css", "GET /notes/007.txt", "GET /notes/100.txt", "GET /sw.js"}, fetched)
 	})
 }
 
@@ -114,7 +116,7 @@ func TestNeverAMix(t *testing.T) {
 				require.NoError(w, w.Tab(1))
 				w.comes("the change", func() bool {
 					require.NoError(w, w.Settle())
-					return len(w.stored(" pages")) > 0 && w.state() == "activated" && w.releases() == 2
+					return w.state() == "activated" && w.releases() == 2
 				})
 				for range 2 {
 					assert.Equal(w, "v1 v1", w.late(), "a page that is open keeps its release")
@@ -126,7 +128,11 @@ func TestNeverAMix(t *testing.T) {
 				assert.Equal(w, "v2 v2 v2", w.sees("/map/"), "until it is loaded again")
 				require.NoError(w, w.Tab(0))
 				assert.Equal(w, "v2 v2 v2", w.sees("/"))
-				w.comes("the end of the old release", func() bool { w.open("/"); return w.releases() == 1 })
+				if w.embedded != nil { // pages that were left may come back: what they need stays for a day
+					w.embedded.Advance(25 * time.Hour)
+					w.rest()
+					w.comes("the end of the old release", func() bool { w.open("/"); return w.releases() == 1 })
+				}
 			})
 		})
 	}
@@ -139,8 +145,10 @@ func (w *world) releases() int {
 	require.NoError(w, err)
 	n := 0
 	for _, s := range stores {
-		if !strings.HasSuffix(s.Name, " kept") && !strings.HasSuffix(s.Name, " pages") {
-			n++
+		for _, e := range s.Entries {
+			if strings.HasSuffix(s.Name, " state") && strings.Contains(e.URL, "release=") {
+				n++
+			}
 		}
 	}
 	return n

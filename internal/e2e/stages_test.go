@@ -39,38 +39,55 @@ func onBothStages(t *testing.T, files map[string]string, toml string, rules site
 	for _, name := range []string{"embedded", "chromium"} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			w := &world{T: t, dir: t.TempDir(), rules: rules}
-			all := map[string]string{"dist/index.html": start, "dist/app.css": "body { color: teal }", "tachyform.toml": "site = \"dist\"\n" + toml}
-			for k, v := range files {
-				all["dist/"+k] = v
-			}
-			write(t, w.dir, all)
-			w.fit()
-			w.server = w.serve()
-			if name == "embedded" {
-				w.embedded = rehearsal.NewEmbedded(w.server, nil, stage.Limits{})
-				t.Cleanup(w.embedded.Close)
-				w.Stage = w.embedded
-			} else {
-				web, err := preview.Start(w.server)
-				require.NoError(t, err)
-				t.Cleanup(func() { _ = web.Stop() })
-				w.chrome, err = chromium.Start(context.Background(), web)
-				require.NoError(t, err, "a missing browser is a failure here")
-				t.Cleanup(w.chrome.Close)
-				w.Stage = w.chrome
-			}
-			work(w)
-			if w.broken {
-				return
-			}
-			for _, r := range w.Remarks() {
-				assert.Contains(t, []string{"install", "console", "note", "update"}, r.Kind, "%s:%d: %s", r.File, r.Line, r.Message)
-			}
-			if w.chrome != nil {
-				assert.Empty(t, w.chrome.Console(), "the console holds no error")
-			}
+			on(t, name == "chromium", files, toml, rules, work)
 		})
+	}
+}
+
+// onChromium does it in Chromium only: for what pages' scripts or a browser's own caches do.
+func onChromium(t *testing.T, files map[string]string, toml string, rules site.Rules, work func(w *world)) {
+	t.Helper()
+	on(t, true, files, toml, rules, work)
+}
+
+// onEmbedded does it on the embedded stage only: for tables of cases of which some are shown on both elsewhere.
+func onEmbedded(t *testing.T, files map[string]string, toml string, rules site.Rules, work func(w *world)) {
+	t.Helper()
+	on(t, false, files, toml, rules, work)
+}
+
+func on(t *testing.T, browser bool, files map[string]string, toml string, rules site.Rules, work func(w *world)) {
+	t.Helper()
+	w := &world{T: t, dir: t.TempDir(), rules: rules}
+	all := map[string]string{"dist/index.html": start, "dist/app.css": "body { color: teal }", "tachyform.toml": "site = \"dist\"\n" + toml}
+	for k, v := range files {
+		all["dist/"+k] = v
+	}
+	write(t, w.dir, all)
+	w.fit()
+	w.server = w.serve()
+	if browser {
+		web, err := preview.Start(w.server)
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = web.Stop() })
+		w.chrome, err = chromium.Start(context.Background(), web)
+		require.NoError(t, err, "a missing browser is a failure here")
+		t.Cleanup(w.chrome.Close)
+		w.Stage = w.chrome
+	} else {
+		w.embedded = rehearsal.NewEmbedded(w.server, nil, stage.Limits{})
+		t.Cleanup(w.embedded.Close)
+		w.Stage = w.embedded
+	}
+	work(w)
+	if w.broken {
+		return
+	}
+	for _, r := range w.Remarks() {
+		assert.Contains(t, []string{"install", "console", "note", "update"}, r.Kind, "%s:%d: %s", r.File, r.Line, r.Message)
+	}
+	if w.chrome != nil {
+		assert.Empty(t, w.chrome.Console(), "the console holds no error")
 	}
 }
 

@@ -15,7 +15,7 @@ import (
 // URLs' requests; without a destination it is guessed.
 func (p *Plan) Answers(urls []string, method, destination string) (*caching.Table, error) {
 	f := p.fitter
-	k := caching.Known{Places: f.places()}
+	k := caching.Known{Places: f.places}
 	for _, file := range f.site.Files {
 		if _, ours := f.ours[file.Path]; ours || f.rec.Files[file.Path].SHA256 != "" && f.kinds[file.Path] == "" {
 			continue
@@ -73,22 +73,4 @@ func (f *fitter) guess(u, method string) string {
 		return "empty"
 	}
 	return "document"
-}
-
-// places gives where each rule of the plan stands in the configuration.
-func (f *fitter) places() []caching.Place {
-	var out []caching.Place
-	for _, g := range f.cfg.Offline.Except {
-		line, _ := f.cfg.Place("except", g)
-		out = append(out, caching.Place{File: f.cfg.File, Line: line})
-	}
-	for i := range f.cfg.Rules {
-		line, _ := f.cfg.RulePlace(i)
-		out = append(out, caching.Place{File: f.cfg.File, Line: line})
-	}
-	for _, g := range f.cfg.Stow.Never {
-		line, _ := f.cfg.Place("never", g)
-		out = append(out, caching.Place{File: f.cfg.File, Line: line})
-	}
-	return out
 }

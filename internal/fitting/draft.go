@@ -7,8 +7,11 @@ import (
 	"fmt"
 	"path"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
+
+	"github.com/bmatcuk/doublestar/v4"
 
 	"tachyform/internal/config"
 	"tachyform/internal/site"
@@ -26,8 +29,16 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, progress survey.Pr
 	if err != nil {
 		return nil, err
 	}
+	based := s.Base == "/" && inv.Sure
+	if based {
+		s.Rebase(inv.Hint)
+		if inv, err = survey.Take(ctx, s, survey.Options{Progress: progress}); err != nil {
+			return nil, err
+		}
+	}
 	f := &fitter{site: s, cfg: &config.Config{}, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
 		plan: &Plan{Site: s, Same: map[string]int{}, record: rec}}
+	f.plan.fitter = f
 	for p := range rec.Files { // what an earlier fit wrote is not part of the site
 		f.kinds[p] = "icon"
 	}
@@ -36,6 +47,9 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, progress survey.Pr
 	}
 	in := &inferrer{inv: inv, cfg: f.cfg, ours: func(p string) bool { r, known := rec.Files[p]; return known && r.Original == "" }}
 	f.app = in.infer()
+	if err := f.prepare(); err != nil {
+		return nil, err
+	}
 	now, later, err := f.stow("", "")
 	if err != nil {
 		return nil, err
@@ -48,7 +62,11 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, progress survey.Pr
 	d.line("# Tachyform: what \"tachyform fit\" does to this site. Everything here is optional; remove what you do not want to decide.")
 	d.line("")
 	d.value("site", siteDir, "the folder that is deployed, relative to this file")
-	d.value("base", s.Base, "URL path it is served from")
+	if based {
+		d.value("base", s.Base, "URL path it is served from: the start page refers to files there")
+	} else {
+		d.value("base", s.Base, "URL path it is served from")
+	}
 	d.line("")
 	d.line("[app]")
 	d.value("name", f.app.name, from["name"])
@@ -94,15 +112,18 @@ func (f *fitter) draftStow(d *drafter, now, later []site.File) {
 	d.line("")
 	d.line("[stow]")
 	switch {
-	case len(later) == 0 && !st.AsVisited:
+	case len(later) == 0:
 		d.list("now", []string{f.site.Base + "**"}, fmt.Sprintf("the whole site: %d files, %s", st.Now, size(st.NowBytes)))
-	default:
+	default: // names of files would not outlast the next build
+		d.line(fmt.Sprintf("# Without lists, what the start page needs is stored now (%d files, %s), and everything else when a visitor first asks for it (%d files, %s).", st.Now, size(st.NowBytes), st.Later, size(st.LaterBytes)))
 		urls := []string{}
 		for _, file := range now {
-			urls = append(urls, globEscape(file.URL))
+			if u := globEscape(site.WithoutDigest(file.URL)); !slices.Contains(urls, u) {
+				urls = append(urls, u)
+			}
 		}
-		d.list("now", urls, fmt.Sprintf("the start page and what it needs: %d files, %s; the whole site has %s", st.Now, size(st.NowBytes), size(st.NowBytes+st.LaterBytes)))
-		d.list("later", []string{f.site.Base + "**"}, "everything else, when a visitor first asks for it")
+		d.line("# now = " + quoteList(urls))
+		d.line("# later = " + quoteList([]string{f.site.Base + "**"}))
 	}
 	if p := personal(f.inv); len(p) > 0 {
 		d.list("never", p, "they look like pages that belong to one person")
@@ -127,15 +148,32 @@ func (f *fitter) draftRules(d *drafter) {
 			d.line(fmt.Sprintf("# %s %s (%s) sends something: it always goes to the network, and fails without one.", e.Method, u, where))
 			continue
 		}
-		d.line("[[rule]]")
-		if f.inv.FileOf(u) != nil {
-			d.value("match", patternEscape(u), where+" fetches this file as data")
-		} else {
-			d.value("match", patternEscape(u), where+" fetches it, and it is not in the folder: an endpoint of the server")
+		if survey.PersonalPath(strings.TrimPrefix(u, f.site.Base)) || f.covered(u) {
+			d.line(fmt.Sprintf("# GET %s (%s) looks like what belongs to one person: nothing of it is stored. A rule with never = \"ignore\" would.", u, where))
+			continue
 		}
+		if f.inv.FileOf(u) == nil {
+			d.line(fmt.Sprintf("# GET %s (%s) is an endpoint of the server: it fails without a network, unless you say what may be kept of it.", u, where))
+			d.line("# [[rule]]")
+			d.line("# match = " + quoteTOML(patternEscape(u)))
+			d.line("# answer = \"network-first\"  # fresh where there is a network, else the last answer that was seen")
+			continue
+		}
+		d.line("[[rule]]")
+		d.value("match", patternEscape(site.WithoutDigest(u)), where+" fetches this file as data")
 		d.value("answer", "network-first", "fresh where there is a network, else the last answer that was seen")
 		d.value("patience", "3s", "how long to wait for the network before the stored answer is taken")
 	}
+}
+
+// covered says whether a page that looks personal lies at an address, or above it.
+func (f *fitter) covered(u string) bool {
+	for _, g := range personal(f.inv) {
+		if ok, _ := doublestar.Match(g, u); ok {
+			return true
+		}
+	}
+	return false
 }
 
 // personal gives globs for the pages that look personal: their folder for index pages.

@@ -10,6 +10,7 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
+	"tachyform/internal/caching"
 	"tachyform/internal/markup"
 	"tachyform/internal/site"
 	"tachyform/internal/worker"
@@ -22,7 +23,7 @@ func (f *fitter) warn(line, column int, format string, args ...any) {
 
 // lookOver finds what in the rules and lists does not do what it seems to. Nothing is written by then.
 func (f *fitter) lookOver(plan *worker.Plan, now, later []site.File) {
-	f.lookOverRules(plan, append(slices.Clone(now), later...))
+	f.lookOverRules(plan)
 	f.lookOverLists(now, later)
 	f.lookOverPages(plan)
 }
@@ -40,34 +41,37 @@ func (f *fitter) known() []string {
 }
 
 // lookOverRules looks at the rules of the configuration.
-func (f *fitter) lookOverRules(plan *worker.Plan, stowed []site.File) {
+func (f *fitter) lookOverRules(plan *worker.Plan) {
 	known := f.known()
-	first := len(f.cfg.Offline.Except) // the rules that are made from it come before
 	for i := range f.cfg.Rules {
-		r := &plan.Rules[first+i]
+		at := f.ruleAt[i]
+		r := &plan.Rules[at]
 		line, column := f.cfg.RulePlace(i)
-		if by := worker.HiddenBy(plan.Rules, first+i, known); by >= 0 {
+		if by := worker.HiddenBy(plan.Rules, at, known); by >= 0 {
 			f.warn(line, column, "the rule for %q can never be reached: %q before it answers everything that it matches. Move it up, or remove one of them", r.Source, plan.Rules[by].Source)
 			continue
 		}
-		f.lookOverRule(r, line, column, known, stowed)
+		f.lookOverRule(plan, at, line, column, known)
 	}
 }
 
 // lookOverRule looks at one rule that is reached.
-func (f *fitter) lookOverRule(r *worker.Rule, line, column int, known []string, stowed []site.File) {
+func (f *fitter) lookOverRule(plan *worker.Plan, at, line, column int, known []string) {
+	r := &plan.Rules[at]
 	hit := slices.ContainsFunc(known, func(u string) bool { return r.MatchesAddress(u) })
 	if !hit && !strings.Contains(r.Source, "://") && path.Ext(strings.TrimRight(r.Source, "*")) != "" {
 		f.warn(line, column, "the rule for %q matches no file of the site, and nothing that its scripts ask for; is it spelt right?", r.Source)
 	}
 	var wasted, code []string
-	for _, file := range stowed {
-		if !r.MatchesAddress(file.URL) || len(r.Destinations) > 0 && !slices.Contains(r.Destinations, "document") && file.IsPage() {
+	for _, file := range f.site.Files {
+		if plan.Decide(worker.Asked{Address: file.URL, Destination: caching.DestinationOf(file)}).Rule != at || f.isOurs(file.Path) {
 			continue
 		}
 		switch kind := file.Kind(); {
 		case r.Answer == worker.NetworkOnly && r.Method == "":
-			wasted = append(wasted, file.URL)
+			if _, now := plan.Now[file.URL]; now || plan.Later[file.URL].Digest != "" {
+				wasted = append(wasted, file.URL)
+			}
 		case (kind == "script" || kind == "style") && (r.Answer == worker.NetworkFirst || r.Answer == worker.StaleWhileRevalidate || r.Answer == worker.CacheFirst):
 			code = append(code, file.URL)
 		}
@@ -102,6 +106,11 @@ func (f *fitter) lookOverRule(r *worker.Rule, line, column int, known []string, 
 // lookOverLists looks at the lists of [stow] and [offline].
 func (f *fitter) lookOverLists(now, later []site.File) {
 	stored := map[string]string{}
+	for _, file := range f.site.Files {
+		if f.keptByRule(file) {
+			stored[file.Path] = "kept by a rule"
+		}
+	}
 	for _, file := range later {
 		stored[file.Path] = "later"
 	}
@@ -130,11 +139,14 @@ func (f *fitter) lookOverLists(now, later []site.File) {
 			case len(all) == 0:
 				f.warn(line, column, "%s: %q matches no file of the site", list.key, g)
 			case len(elsewhere) == len(all):
-				f.warn(line, column, "%s: %q has no effect: what it matches (%s) is stored %s by another list", list.key, g, listed(elsewhere), other)
+				f.warn(line, column, "%s: %q has no effect: what it matches (%s) is %s", list.key, g, listed(elsewhere), cmp.Or(elsewhereIs[other], other))
 			}
 		}
 	}
 }
+
+// elsewhereIs says what becomes of a file by another list.
+var elsewhereIs = map[string]string{"never": "stored never by another list", "now": "stored now by another list", "later": "stored later by another list"}
 
 func globMatches(glob string, file site.File, base string) bool {
 	for _, name := range []string{file.URL, base + file.Path} {
@@ -156,7 +168,8 @@ func (f *fitter) lookOverPages(plan *worker.Plan) {
 	}
 	var personal []string
 	for _, p := range f.inv.Pages {
-		if _, now := plan.Now[p.File.URL]; p.Personal != "" && (now || plan.Later[p.File.URL] != "") {
+		_, now := plan.Now[p.File.URL]
+		if _, later := plan.Later[p.File.URL]; p.Personal != "" && (now || later) {
 			personal = append(personal, p.File.URL)
 		}
 	}

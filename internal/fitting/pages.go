@@ -3,6 +3,7 @@ package fitting
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
 	"errors"
 	"fmt"
 	"path"
@@ -78,22 +79,24 @@ func (f *fitter) edit(name, url string, src []byte) ([]byte, []Conflict, error) 
 		line, column := markup.Position(clean, c.tag.Offset)
 		conflicts = append(conflicts, Conflict{name, line, column, c.message})
 	}
-	return head.Edit(clean, f.digested(clean, head, insert)), conflicts, nil
+	insert, _ = f.digested(sha256.Sum256(clean), head, insert)
+	return head.Edit(clean, insert), conflicts, nil
 }
 
 // digested writes the page's digest into our script tag, so that the worker knows the page even when the host rewrites it
-// on its way. The digest is made with zeros in its place. Sites of so many pages that the worker lists none do without.
-func (f *fitter) digested(clean []byte, head *pagehead.Head, insert []pagehead.Element) []pagehead.Element {
+// on its way. It is made of the page without the insertion and of the insertion with zeros in its place, and given, too: "" for none.
+func (f *fitter) digested(clean [sha256.Size]byte, head *pagehead.Head, insert []pagehead.Element) ([]pagehead.Element, string) {
 	last := len(insert) - 1
-	if f.many || last < 0 || insert[last].Name != "script" {
-		return insert
+	if last < 0 || insert[last].Name != "script" {
+		return insert, ""
 	}
 	with := func(digest string) []pagehead.Element {
 		e := insert[last]
 		e.Attrs = append(slices.Clone(e.Attrs), [2]string{digestAttr, digest})
 		return append(slices.Clone(insert[:last]), e)
 	}
-	return with(release.Digest(head.Edit(clean, with(strings.Repeat("0", release.DigestLength)))))
+	d := release.Digest(append(clean[:], head.Insertion(with(strings.Repeat("0", release.DigestLength)))...))
+	return with(d), d
 }
 
 // digestAttr is the attribute of our script tag that holds the page's digest.
@@ -182,7 +185,7 @@ type pageResult struct {
 	change    *Change
 	left      string
 	conflicts []Conflict
-	release   string
+	release   *worker.Entry // nil when the page has to be read for it
 	size      int64
 }
 
@@ -198,6 +201,9 @@ func (f *fitter) leave(file site.File) string {
 	return ""
 }
 
+// withEarlier is said of a page that is left alone and was not always.
+const withEarlier = ", with what an earlier fit put in"
+
 // pageAsSurveyed decides about a page by what the survey kept of it. It reports false when the page must be read.
 func (f *fitter) pageAsSurveyed(file site.File, e *survey.Edit, r *pageResult) bool {
 	if e == nil || e.Err != nil && !errors.Is(e.Err, pagehead.ErrUnsafe) {
@@ -206,6 +212,11 @@ func (f *fitter) pageAsSurveyed(file site.File, e *survey.Edit, r *pageResult) b
 	var insertion []byte
 	at := 0
 	r.left = f.leave(file)
+	if r.left != "" && len(e.Marked) > 0 {
+		r.left += withEarlier
+		r.size = file.Size
+		return true
+	}
 	if r.left == "" {
 		err := e.Err
 		var insert []pagehead.Element
@@ -220,6 +231,10 @@ func (f *fitter) pageAsSurveyed(file site.File, e *survey.Edit, r *pageResult) b
 			r.size = file.Size
 			return true
 		}
+		insert, d := f.digested(e.Clean, e.Head, insert)
+		if d != "" {
+			r.release = &worker.Entry{Digest: d, Kind: worker.Pages}
+		}
 		insertion, at = e.Head.Insertion(insert), e.Head.Insert
 	}
 	r.size = e.Size + int64(len(insertion))
@@ -228,7 +243,7 @@ func (f *fitter) pageAsSurveyed(file site.File, e *survey.Edit, r *pageResult) b
 	if !same && file.Real == file.Path {
 		r.change = &Change{Path: file.Path, Kind: "page", Exists: true, mode: uint32(file.Mode), old: quickly(e.Sum)}
 		if len(e.Marked) == 0 {
-			r.change.splice = &splice{at, f.shared(insertion)}
+			r.change.splice = &splice{at, insertion}
 		}
 	}
 	return true
@@ -238,18 +253,6 @@ func (f *fitter) pageAsSurveyed(file site.File, e *survey.Edit, r *pageResult) b
 type splice struct {
 	at        int
 	insertion []byte
-}
-
-// shared gives one copy of equal insertions, since those of most pages are.
-func (f *fitter) shared(insertion []byte) []byte {
-	if f.insertions == nil {
-		f.insertions = map[string][]byte{}
-	}
-	if known, ok := f.insertions[string(insertion)]; ok {
-		return known
-	}
-	f.insertions[string(insertion)] = insertion
-	return insertion
 }
 
 // page decides about a page by reading it.
@@ -264,8 +267,8 @@ func (f *fitter) page(file site.File, r *pageResult) error {
 	}
 	out := src
 	if r.left = f.leave(file); r.left != "" {
-		if clean, _, err := pagehead.Remove(src); err == nil {
-			out = clean
+		if clean, _, err := pagehead.Remove(src); err == nil && len(clean) != len(src) {
+			r.left += withEarlier
 		}
 	} else {
 		edited, conflicts, err := f.edit(file.Path, file.URL, src)
@@ -279,9 +282,8 @@ func (f *fitter) page(file site.File, r *pageResult) error {
 		}
 	}
 	r.size = int64(len(out))
-	if !f.many {
-		r.release = f.releaseOf(out)
-	}
+	d := f.releaseOf(out)
+	r.release = &d
 	if !bytes.Equal(out, src) && file.Real == file.Path {
 		r.change = &Change{Path: file.Path, Kind: "page", Exists: true, mode: uint32(file.Mode), old: quick(src)}
 	}
@@ -289,7 +291,7 @@ func (f *fitter) page(file site.File, r *pageResult) error {
 }
 
 // pages edits every page in memory and notes what would change. It gives the digests of the pages as they will be.
-func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
+func (f *fitter) pages(ctx context.Context) (map[string]worker.Entry, error) {
 	for p, k := range f.kinds { // pages that fit writes get their tags like any other
 		if k == "offline page" {
 			out, _, err := f.edit(p, f.url(p), f.ours[p])
@@ -324,7 +326,7 @@ func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
 	if err := g.Wait(); err != nil {
 		return nil, err
 	}
-	digests := map[string]string{}
+	digests := map[string]worker.Entry{}
 	for i, r := range results {
 		file := pages[i]
 		if _, ours := f.ours[file.Path]; ours {
@@ -334,8 +336,8 @@ func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
 			f.plan.Left = append(f.plan.Left, site.Skipped{Path: file.Path, Why: r.left})
 		}
 		f.plan.Conflicts = append(f.plan.Conflicts, r.conflicts...)
-		if r.release != "" {
-			digests[file.Path] = r.release
+		if r.release != nil {
+			digests[file.Path] = *r.release
 		}
 		f.sizes[file.Path] = r.size
 		switch {
@@ -355,9 +357,10 @@ func (f *fitter) pages(ctx context.Context) (map[string]string, error) {
 
 // releaseOf gives the digest of a page for the worker's table. One that holds its digest is known by that, one that only
 // holds the page script by that.
-func (f *fitter) releaseOf(page []byte) string {
+func (f *fitter) releaseOf(page []byte) worker.Entry {
+	whole := worker.Entry{Digest: release.Digest(page), Kind: worker.Code}
 	if f.script == "" || f.cfg.Stow.Strict {
-		return release.Digest(page)
+		return whole
 	}
 	plain := page
 	if bytes.HasPrefix(page, []byte("\xff\xfe")) || bytes.HasPrefix(page, []byte("\xfe\xff")) {
@@ -366,13 +369,13 @@ func (f *fitter) releaseOf(page []byte) string {
 	if _, behind, ok := bytes.Cut(plain, []byte(`"`+f.script+`" defer`)); ok {
 		at := bytes.Index(behind, []byte(digestAttr+`="`))
 		if from := at + len(digestAttr) + 2; at >= 0 && at < 20 && len(behind) >= from+release.DigestLength {
-			return worker.Held(string(behind[from : from+release.DigestLength]))
+			return worker.Entry{Digest: string(behind[from : from+release.DigestLength]), Kind: worker.Pages}
 		}
 	}
 	if bytes.Contains(plain, []byte(f.script)) {
-		return worker.Loose(release.Digest(page))
+		whole.Kind = worker.Linked
 	}
-	return release.Digest(page)
+	return whole
 }
 
 // buffers are used again from page to page.

@@ -9,12 +9,15 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"image/color"
+	"math"
 	"path"
 	"path/filepath"
 	"slices"
 	"sort"
 	"strings"
 
+	"tachyform/internal/caching"
 	"tachyform/internal/config"
 	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
@@ -69,7 +72,9 @@ type Stowed struct {
 	NowBytes, LaterBytes int64 // uncompressed
 	Ceiling              int64
 	Never                []site.Skipped
-	AsVisited            bool // too many files to list: stored as they are visited
+	AsVisited            bool  // too many files to list in the worker: the list lies beside it, in pieces
+	Warm                 int   // data that rules keep and that is fetched while the worker installs
+	WarmBytes            int64 // of it
 }
 
 // Plan is what a fit would do.
@@ -99,20 +104,25 @@ var ErrManifest = errors.New("the site's own manifest cannot be completed")
 
 // fitter holds what the decisions are made from.
 type fitter struct {
-	site       *site.Site
-	cfg        *config.Config
-	opts       Options
-	inv        *survey.Inventory
-	app        app
-	rec        *record
-	plan       *Plan
-	tags       []pagehead.Element
-	ours       map[string][]byte // files that fit writes, by path
-	kinds      map[string]string
-	sizes      map[string]int64  // of pages as they will be
-	insertions map[string][]byte // see shared
-	many       bool              // too many files for a worker to list: digests are made only of those that are
-	script     string            // URL of the page script, "" when none is written
+	site   *site.Site
+	cfg    *config.Config
+	opts   Options
+	inv    *survey.Inventory
+	app    app
+	rec    *record
+	plan   *Plan
+	tags   []pagehead.Element
+	ours   map[string][]byte // files that fit writes, by path
+	kinds  map[string]string
+	sizes  map[string]int64 // of pages as they will be
+	many   bool             // so many files that what the survey kept of pages has to do where it can
+	script string           // URL of the page script, "" when none is written
+
+	offlineIcon   string          // URL of the picture on it, "" for none
+	offlineScript string          // path of the script of our offline page, "" when none is written
+	caching       *worker.Plan    // what our worker is written from, as far as it is decided
+	places        []caching.Place // where its rules stand in the configuration
+	ruleAt        []int           // number of each configured rule among them
 }
 
 // Make decides what to write. Nothing is changed.
@@ -142,7 +152,7 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 	if based != "" {
 		f.plan.Inferences = append(f.plan.Inferences, Inference{"base", based, "the start page refers to files there; if the site is served from /, say --base /"})
 	}
-	f.many = len(s.Files) > cmp.Or(opts.listed, maxListed)
+	f.many = len(s.Files) > cmp.Or(opts.listed, maxListed) && !cfg.Stow.Strict
 	if err := f.make(ctx); err != nil {
 		if ctx.Err() != nil { // whatever came of it
 			return nil, fmt.Errorf("interrupted, nothing was written: %w", ctx.Err())
@@ -408,7 +418,11 @@ func (f *fitter) chooseWorker() string {
 			return file.Path
 		}
 	}
-	return f.free("sw.js", "app-sw.js", "tachyform-sw.js")
+	p := f.free("sw.js", "app-sw.js", "tachyform-sw.js")
+	if p != "sw.js" {
+		f.remark("sw.js is there already and is not ours; no page registers it. Ours is %s. Whoever got sw.js from an earlier visit keeps it until a page registers ours in its place; if sw.js answers pages from its store, that page never reaches them: then remove sw.js and fit again, so that ours comes under its name, or let --replace-worker put ours there", p)
+	}
+	return p
 }
 
 // scriptAndOffline writes the page script and, when the site has none, the offline page. It gives the URL of what is
@@ -416,35 +430,70 @@ func (f *fitter) chooseWorker() string {
 func (f *fitter) scriptAndOffline(workerPath string) (string, error) {
 	p := f.free("sw-page.js", "app-sw-page.js")
 	f.script = f.url(p)
-	script, err := worker.PageScript(f.url(workerPath), f.site.Base, f.cfg.Worker.Minify)
+	if err := f.prepare(); err != nil {
+		return "", err
+	}
+	script, err := worker.PageScript(f.url(workerPath), f.caching)
 	if err != nil {
 		return "", err
 	}
 	f.write("page script", p, script)
-	switch o := f.cfg.Offline; {
-	case o.Shell != "" || o.Page != "":
+	if o := f.cfg.Offline; o.Shell != "" || o.Page != "" {
 		u := o.Shell + o.Page
-		if f.inv.FileOf(u) == nil {
+		file := f.inv.FileOf(u)
+		written := f.rec.Files[strings.TrimPrefix(u, f.site.Base)] // by an earlier fit
+		switch {
+		case file == nil && u != f.url("offline.html"):
 			return "", fmt.Errorf("%s: [offline] names %s, which is not in the site", f.cfg.File, u)
+		case file != nil && (written.SHA256 == "" || written.Original != "" || file.Path != "offline.html"):
+			return site.PageURL(f.site.Base, file.Path), nil
 		}
-		return site.PageURL(f.site.Base, f.inv.FileOf(u).Path), nil
-	}
-	if file, ok := f.site.File("offline.html"); ok && !f.isOurs("offline.html") {
+	} else if file, ok := f.site.File("offline.html"); ok && !f.isOurs("offline.html") {
 		if _, known := f.rec.Files["offline.html"]; !known {
 			f.remark("offline.html is the site's own: it is shown for pages that are not stored")
 			return file.URL, nil
 		}
 	}
-	lang := f.app.lang
-	if lang == "" {
-		lang = "en"
+	return f.offlinePage()
+}
+
+// offlinePage writes the offline page with its script, in the site's looks.
+func (f *fitter) offlinePage() (string, error) {
+	with := func(part string) bool { return !slices.Contains(f.cfg.Offline.Without, part) }
+	look := worker.OfflineLook{Lang: cmp.Or(f.app.lang, "en"), Name: f.app.name, Start: f.app.startURL, Returns: with("return"), Pages: with("pages"),
+		Outbox: with("outbox") && slices.ContainsFunc(f.caching.Rules, func(r worker.Rule) bool { return r.Answer == worker.Outbox })}
+	if c, ok := csscolor(f.app.background); ok && with("colours") {
+		look.Background, look.Dark = f.app.background, luminance(c) < 0.4
 	}
-	data, err := worker.OfflinePage(lang, f.app.name, f.app.startURL)
+	if own := f.masterInSite(); own != "" && with("icon") {
+		look.Icon = f.url(own)
+		f.offlineIcon = look.Icon
+	}
+	f.offlineScript = f.free("sw-offline.js", "app-sw-offline.js")
+	look.Script = f.url(f.offlineScript)
+	script, err := worker.OfflineScript(f.caching)
+	if err != nil {
+		return "", err
+	}
+	f.write("offline script", f.offlineScript, script)
+	data, err := worker.OfflinePage(look)
 	if err != nil {
 		return "", err
 	}
 	f.write("offline page", "offline.html", data)
 	return f.url("offline.html"), nil
+}
+
+// csscolor reads a colour by CSS syntax; ok is false for one that is partly transparent.
+func csscolor(s string) (color.NRGBA, bool) {
+	c, ok := manifest.ParseColor(s)
+	return c.NRGBA, ok && c.NRGBA.A == 255
+}
+
+// luminance is the relative luminance of a colour, from 0 to 1, roughly as WCAG 2.2 has it.
+func luminance(c color.NRGBA) float64 {
+	linear := func(v uint8) float64 { return math.Pow(float64(v)/255, 2.2) }
+	return 0.2126*linear(c.R) + 0.7152*linear(c.G) + 0.0722*linear(c.B)
 }
 
 // finish compares what should stand in the site with what does.

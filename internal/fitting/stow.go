@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"net/url"
 	"path"
 	"regexp"
 	"runtime"
@@ -16,25 +17,47 @@ import (
 	"github.com/dustin/go-humanize"
 	"golang.org/x/sync/errgroup"
 
+	"tachyform/internal/caching"
 	"tachyform/internal/release"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
 	"tachyform/internal/worker"
 )
 
-// maxListed is how many files a worker lists at most; of larger sites it stores what is visited.
+// maxListed is how many files a site may have that is stored as a whole, and whose pages are read twice.
 const maxListed = 4000
+
+// maxLater is how many files that are stored later stand in the worker itself; longer lists lie beside it, in pieces.
+const maxLater = 500
 
 func quote(u string) string { return regexp.QuoteMeta(u) }
 
-// worker writes the service worker.
-func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests map[string]string) error {
+// prepare decides what of the worker does not depend on the site's files: what the page script has to know, too.
+func (f *fitter) prepare() error {
 	rules, err := f.rules()
 	if err != nil {
 		return err
 	}
-	plan := &worker.Plan{Base: f.site.Base, Script: f.script, Now: map[string]string{}, Later: map[string]string{}, Rules: rules,
-		Offline: offline, Takeover: cmp.Or(f.cfg.Update.Takeover, "next-visit"), Minify: f.cfg.Worker.Minify}
+	f.caching = &worker.Plan{Base: f.site.Base, Script: f.script, Rules: rules, Takeover: cmp.Or(f.cfg.Update.Takeover, "next-visit"), Minify: f.cfg.Worker.Minify,
+		Preload: f.cfg.Worker.Preload, Persist: f.cfg.Worker.Persist, Patience: int(f.cfg.Offline.NavigationPatience().Milliseconds()), Now: map[string]worker.Entry{}, Later: map[string]worker.Entry{}}
+	for _, g := range f.cfg.Stow.Groups {
+		var parts []string
+		for _, glob := range g.Files {
+			parts = append(parts, worker.Glob(glob))
+		}
+		f.caching.Groups = append(f.caching.Groups, worker.Group{Name: g.Name, Match: strings.Join(parts, "|")})
+	}
+	return nil
+}
+
+// worker writes the service worker.
+func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests map[string]worker.Entry) error {
+	plan := f.caching
+	plan.Offline = offline
+	if f.cfg.Offline.Shell != "" {
+		plan.Shell = offline
+	}
+	var err error
 	if plan.Image, err = f.named("image", f.cfg.Offline.Image); err != nil {
 		return err
 	}
@@ -50,22 +73,73 @@ func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests
 	}
 	for _, file := range now {
 		plan.Now[file.URL] = digests[file.Path]
+		plan.Ranges = plan.Ranges || file.Kind() == "media"
 	}
 	for _, file := range later {
 		plan.Later[file.URL] = digests[file.Path]
+		plan.Ranges = plan.Ranges || file.Kind() == "media"
 	}
-	if f.plan.Stowed.AsVisited {
-		plan.Rules = append(plan.Rules, worker.Rule{Source: f.site.Base + "*", Match: "^" + quote(f.site.Base), Answer: worker.NetworkFirst, Patience: 4000, Entries: 500})
-	}
-	plan.Preload = f.preloads(plan.Rules)
+	plan.Long = f.plan.Stowed.AsVisited
+	f.warm(plan)
+	plan.Apart = f.apart(plan)
+	enginePath := f.free("sw-engine.js", "app-sw-engine.js")
+	plan.Engine = f.url(enginePath)
 	f.lookOver(plan, now, later)
 	src, err := worker.Worker(plan)
 	if err != nil {
 		return err
 	}
 	f.write("worker", workerPath, src)
+	if src, err = worker.Engine(plan); err != nil {
+		return err
+	}
+	f.write("engine", enginePath, src)
+	files, _ := plan.Pieces()
+	for u, data := range files {
+		f.write("list", strings.TrimPrefix(u, f.site.Base), data)
+	}
 	f.plan.Caching = plan
 	return nil
+}
+
+// warm names the data that scripts fetch and rules keep, so that it is there after one visit.
+func (f *fitter) warm(plan *worker.Plan) {
+	for _, u := range f.inv.Data {
+		d := plan.Decide(worker.Asked{Address: u, Destination: "empty"})
+		file := f.inv.FileOf(u)
+		if d.Rule < 0 || file == nil || !plan.Rules[d.Rule].Stores() || plan.Rules[d.Rule].Private || plan.Rules[d.Rule].Entries < len(f.inv.Data) {
+			continue
+		}
+		plan.Warm = append(plan.Warm, u)
+		f.plan.Stowed.Warm++
+		f.plan.Stowed.WarmBytes += file.Size
+	}
+}
+
+// apart gives the paths of the site's files that an application's shell would answer in their place: they look like routes, and are
+// not stored.
+func (f *fitter) apart(plan *worker.Plan) []string {
+	out := []string{}
+	if plan.Shell == "" {
+		return out
+	}
+	for _, file := range f.site.Files {
+		_, now := plan.Now[file.URL]
+		_, later := plan.Later[file.URL]
+		if now || later || path.Ext(file.URL) != "" {
+			continue
+		}
+		name, err := url.PathUnescape(file.URL)
+		if err != nil {
+			name = file.URL
+		}
+		out = append(out, name)
+		if bare := strings.TrimSuffix(name, "/"); bare != name && bare != "" {
+			out = append(out, bare)
+		}
+	}
+	slices.Sort(out)
+	return out
 }
 
 // named finds a file that the configuration names by its URL, "" for none.
@@ -80,45 +154,65 @@ func (f *fitter) named(key, u string) (string, error) {
 	return file.URL, nil
 }
 
-// preloads says whether pages are answered from the network first, so that asking it while the worker starts saves time.
-func (f *fitter) preloads(rules []worker.Rule) bool {
-	for _, p := range f.inv.Pages {
-		for i := range rules {
-			if rules[i].Matches(worker.Asked{Address: p.File.URL, Destination: "document"}) {
-				if rules[i].Answer == worker.NetworkFirst {
-					return true
-				}
-				break
-			}
-		}
-	}
-	return false
-}
-
-// rules turns the configuration's rules and what the survey saw into the worker's.
+// rules turns the configuration's rules and what the survey saw into the worker's. What a rule may not store comes before: only a rule
+// that names the exception on purpose stands above it.
 func (f *fitter) rules() ([]worker.Rule, error) {
 	var out []worker.Rule
-	for _, g := range f.cfg.Offline.Except {
-		out = append(out, worker.Leave(g))
+	f.places, f.ruleAt = nil, make([]int, len(f.cfg.Rules))
+	add := func(r worker.Rule, line int) {
+		out = append(out, r)
+		place := caching.Place{}
+		if line > 0 {
+			place = caching.Place{File: f.cfg.File, Line: line}
+		}
+		f.places = append(f.places, place)
 	}
+	for _, a := range f.site.Apps {
+		add(worker.Leave(f.site.Base+globEscape(a)+"/**"), 0)
+	}
+	for _, g := range f.cfg.Offline.Except {
+		line, _ := f.cfg.Place("except", g)
+		add(worker.Leave(g), line)
+	}
+	nevers := func() {
+		for _, g := range f.cfg.Stow.Never {
+			line, _ := f.cfg.Place("never", g)
+			add(worker.NetworkOnlyRule(g), line)
+		}
+	}
+	said := false
 	for i := range f.cfg.Rules {
 		r, err := f.cfg.Rules[i].Worker()
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, r)
+		if f.cfg.Rules[i].Never == "" && !said {
+			nevers()
+			said = true
+		}
+		line, _ := f.cfg.RulePlace(i)
+		f.ruleAt[i] = len(out)
+		add(r, line)
 	}
-	for _, g := range f.cfg.Stow.Never {
-		out = append(out, worker.NetworkOnlyRule(g))
+	if !said {
+		nevers()
+	}
+	personal := func(u string) {
+		out = append(out, worker.Rule{Source: u, Match: "^" + quote(u) + `(?:\?[\s\S]*)?$`, Answer: worker.NetworkOnly})
 	}
 	for _, p := range f.inv.Pages {
 		if p.Personal != "" && len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) == 0 {
-			out = append(out, worker.Rule{Source: p.File.URL, Match: "^" + quote(p.File.URL) + `(?:\?[\s\S]*)?$`, Answer: worker.NetworkOnly})
+			personal(p.File.URL)
 		}
 	}
 	for _, u := range f.inv.Data {
 		if slices.ContainsFunc(out, func(r worker.Rule) bool { return r.Matches(worker.Asked{Address: u, Destination: "empty"}) }) {
 			continue // the configuration has an answer
+		}
+		if survey.PersonalPath(strings.TrimPrefix(u, f.site.Base)) {
+			personal(u)
+			f.plan.Inferences = append(f.plan.Inferences, Inference{"rule", u + " network-only", "its address looks like what belongs to one person: nothing of it is stored"})
+			continue
 		}
 		out = append(out, worker.Rule{Source: u, Match: "^" + quote(u) + `(?:\?[\s\S]*)?$`, Answer: worker.NetworkFirst, Patience: 3000, Entries: 50})
 		f.plan.Inferences = append(f.plan.Inferences, Inference{"rule", u + " network-first, patience 3 s", "a script fetches it as data"})
@@ -126,8 +220,26 @@ func (f *fitter) rules() ([]worker.Rule, error) {
 	return out, nil
 }
 
+// keptByRule says whether a rule answers for a file and stores what it answers, so that the release has no part in it.
+func (f *fitter) keptByRule(file site.File) bool {
+	if _, ours := f.ours[file.Path]; ours || f.caching == nil || slices.Contains(f.cfg.Stow.Now, file.URL) || slices.Contains(f.cfg.Stow.Later, file.URL) {
+		return false
+	}
+	as := caching.DestinationOf(file)
+	for i := range f.caching.Rules {
+		if r := &f.caching.Rules[i]; r.Matches(worker.Asked{Address: file.URL, Destination: as}) {
+			return r.Stores()
+		}
+	}
+	return false
+}
+
 // digests fills in the digests of files that are not pages.
-func (f *fitter) digests(ctx context.Context, files []site.File, digests map[string]string) error {
+func (f *fitter) digests(ctx context.Context, files []site.File, digests map[string]worker.Entry) error {
+	left := map[string]bool{}
+	for _, l := range f.plan.Left {
+		left[l.Path] = true
+	}
 	var mu sync.Mutex
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(runtime.GOMAXPROCS(0))
@@ -149,8 +261,8 @@ func (f *fitter) digests(ctx context.Context, files []site.File, digests map[str
 					return fmt.Errorf("%w: the worker could not check what it stores of it, so nothing was written; make the file readable, take it out of the site, or name it in [stow] never", err)
 				}
 			}
-			d := release.Digest(data)
-			if file.IsPage() && !ours { // not digested with the others, since there are so many
+			d := worker.Entry{Digest: release.Digest(data), Kind: kindOfFile(file)}
+			if file.IsPage() && !ours && !left[file.Path] { // not digested with the others, since there are so many
 				out, _, err := f.edit(file.Path, file.URL, data)
 				if err == nil {
 					data = out
@@ -164,6 +276,14 @@ func (f *fitter) digests(ctx context.Context, files []site.File, digests map[str
 		})
 	}
 	return g.Wait()
+}
+
+// kindOfFile says how a file that is no page is checked.
+func kindOfFile(file site.File) worker.Kind {
+	if kind := file.Kind(); kind == "script" || kind == "style" || kind == "page" || path.Ext(file.Path) == ".wasm" {
+		return worker.Code
+	}
+	return worker.Other
 }
 
 // stow divides the site's files into those stored now, later and never.
@@ -189,7 +309,7 @@ func (f *fitter) stow(workerPath, offline string) (now, later []site.File, err e
 	}
 	configured := len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) > 0
 	first := f.inv.Closure(f.inv.StartFile.URL, offline)
-	always := map[string]bool{f.script: true} // whatever the configuration says
+	always := map[string]bool{f.script: true, f.url(f.offlineScript): f.offlineScript != "", f.offlineIcon: true} // whatever the configuration says
 	for u := range f.inv.Closure(offline) {
 		always[u] = true
 	}
@@ -220,10 +340,7 @@ func (f *fitter) stow(workerPath, offline string) (now, later []site.File, err e
 	if len(added) > 0 {
 		f.remark("what is shown offline needs %s, which no list in [stow] now has: stored now as well", listed(added))
 	}
-	if len(later) > maxListed || len(later) > 0 && !configured && len(candidates) > maxListed {
-		st.AsVisited = true
-		later = nil
-	}
+	st.AsVisited = len(later) > cmp.Or(f.opts.listed, maxLater)
 	if st.NowBytes > st.Ceiling {
 		f.remark("the first visit downloads %s, over the ceiling of %s; the biggest are %s", size(st.NowBytes), size(st.Ceiling), biggest(now))
 	}
@@ -262,6 +379,8 @@ func (f *fitter) candidates(workerPath string) []site.File {
 	add := func(file site.File) {
 		never := func(why string) { st.Never = append(st.Never, site.Skipped{Path: file.Path, Why: why}) }
 		switch kind := f.kinds[file.Path]; {
+		case f.site.InApp(file.Path):
+			return // named as a whole
 		case kind == "icon" || kind == "manifest" || kind == "screenshot" || kind == "worker" || file.Path == workerPath:
 			return // browsers fetch these past the worker
 		case f.rec.Files[file.Path].SHA256 != "" && kind == "":
@@ -278,6 +397,8 @@ func (f *fitter) candidates(workerPath string) []site.File {
 			never(personal[file.Path])
 		case !file.IsPage() && survey.NotForVisitors.MatchString(file.Path):
 			never("visitors do not ask for it")
+		case f.keptByRule(file):
+			never("a rule keeps it")
 		default:
 			out = append(out, file)
 		}

@@ -1,6 +1,7 @@
 package fitting
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -14,6 +15,7 @@ import (
 
 	"tachyform/internal/pagehead"
 	"tachyform/internal/site"
+	"tachyform/internal/worker"
 )
 
 // Removal is what a strip would do.
@@ -22,7 +24,8 @@ type Removal struct {
 	Deleted  []string       // files that fit wrote
 	Restored []string       // files of the site's own that fit replaced or completed
 	Kept     []site.Skipped // what somebody changed since, and what cannot be restored
-	Worker   bool           // a worker of ours is among the deleted or replaced
+	Worker   string         // path of a worker of ours that is among the deleted or replaced, "" for none
+	Farewell string         // source of the worker that takes it from visitors' browsers
 
 	plan *Plan
 	site *site.Site
@@ -76,7 +79,9 @@ func (r *Removal) file(p string, e recorded, whole map[string]bool) error {
 		r.Kept = append(r.Kept, site.Skipped{Path: p, Why: "fit wrote it and somebody changed it since"})
 		return nil
 	}
-	r.Worker = r.Worker || isWorker(data)
+	if isWorker(data) {
+		r.Worker, r.Farewell = p, worker.Farewell(cmp.Or(r.plan.record.Base, r.site.Base))
+	}
 	if e.Original == "" {
 		whole[p] = true
 		r.Deleted = append(r.Deleted, p)

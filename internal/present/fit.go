@@ -59,13 +59,15 @@ type FitStowed struct {
 	LaterBytes int64 `json:"later_bytes"`
 	Ceiling    int64 `json:"ceiling"`
 	AsVisited  bool  `json:"as_visited"`
+	Kept       int   `json:"kept_by_rules"`
+	KeptBytes  int64 `json:"kept_by_rules_bytes"`
 }
 
 // FitOf makes the JSON form of a plan.
 func FitOf(p *fitting.Plan, dryRun bool) FitResult {
 	r := FitResult{Format: "tachyform.fit/1", Site: p.Site.Dir, DryRun: dryRun, Written: []FitFile{}, Inferences: []FitInferred{}, Left: []FitLeft{},
 		NotStowed: []FitLeft{}, Conflicts: []FitConflict{}, Remarks: []string{}, Worker: p.Worker,
-		Stowed: FitStowed{p.Stowed.Now, p.Stowed.NowBytes, p.Stowed.Later, p.Stowed.LaterBytes, p.Stowed.Ceiling, p.Stowed.AsVisited}}
+		Stowed: FitStowed{p.Stowed.Now, p.Stowed.NowBytes, p.Stowed.Later, p.Stowed.LaterBytes, p.Stowed.Ceiling, p.Stowed.AsVisited, p.Stowed.Warm, p.Stowed.WarmBytes}}
 	for _, c := range p.Changes {
 		r.Written = append(r.Written, FitFile{c.Path, c.Kind, !c.Exists})
 	}
@@ -110,7 +112,7 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 	}
 	s.printf("\n")
 	label := verb
-	for _, kind := range []string{"icon", "manifest", "screenshot", "worker", "page script", "offline page", "page"} {
+	for _, kind := range []string{"icon", "manifest", "screenshot", "worker", "engine", "list", "page script", "offline page", "offline script", "page"} {
 		list := byKind[kind]
 		if len(list) == 0 {
 			continue
@@ -163,9 +165,12 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 		st := p.Stowed
 		s.printf("\n  %s\n", s.title.Render("Stored on the visitor's device"))
 		s.row("at first visit", count(st.Now, "file")+", "+Bytes(st.NowBytes)+" of a ceiling of "+Bytes(st.Ceiling))
+		if st.Warm > 0 {
+			s.row("", count(st.Warm, "file")+" of data besides, "+Bytes(st.WarmBytes)+", which rules keep and which are no part of the release")
+		}
 		switch {
 		case st.AsVisited:
-			s.row("as visited", count(st.Later, "file")+", "+Bytes(st.LaterBytes)+": too many to list, so each is stored when a visitor opens it, fresh from the network where there is one")
+			s.row("when asked for", count(st.Later, "file")+", "+Bytes(st.LaterBytes)+": too many for the worker, so their list lies beside it in pieces that are fetched when they are needed")
 		case st.Later > 0:
 			s.row("when asked for", count(st.Later, "file")+", "+Bytes(st.LaterBytes))
 		}

@@ -1,6 +1,8 @@
 package present
 
 import (
+	"strings"
+
 	"tachyform/internal/fitting"
 )
 
@@ -13,12 +15,14 @@ type StripResult struct {
 	Deleted  []string  `json:"deleted"`
 	Restored []string  `json:"restored"`
 	Kept     []FitLeft `json:"kept"`
+	Worker   string    `json:"worker"`   // that visitors keep, "" for none
+	Farewell string    `json:"farewell"` // what takes it from them, deployed under its name
 }
 
 // StripOf makes the JSON form of a removal.
 func StripOf(dir string, r *fitting.Removal, dryRun bool) StripResult {
 	out := StripResult{Format: "tachyform.strip/1", Site: dir, DryRun: dryRun, Pages: r.Pages, Deleted: append([]string{}, r.Deleted...),
-		Restored: append([]string{}, r.Restored...), Kept: []FitLeft{}}
+		Restored: append([]string{}, r.Restored...), Kept: []FitLeft{}, Worker: r.Worker, Farewell: r.Farewell}
 	for _, k := range r.Kept {
 		out.Kept = append(out.Kept, FitLeft(k))
 	}
@@ -56,8 +60,11 @@ func (s *Style) Strip(dir string, r *fitting.Removal, dryRun bool) error {
 		}
 		s.row(label, s.warn.Render(k.Path)+" "+s.faint.Render(k.Why))
 	}
-	if r.Worker {
-		s.printf("\n  %s\n", wrap("Visitors who were here while the worker was deployed keep it, and with it the stored pages, until they clear the site's data: taking the file away does not take it from them.", 110, 2))
+	if r.Worker != "" {
+		s.printf("\n  %s\n", wrap("Visitors who were here while the worker was deployed keep it, and with it the release that they have, for ever: taking the file away does not take it from them. To take it back, deploy this as "+r.Worker+" and leave it there until they have been back:", 110, 2))
+		for _, line := range strings.Split(strings.TrimSpace(r.Farewell), "\n") {
+			s.printf("    %s\n", line)
+		}
 	}
 	return s.err
 }

@@ -17,6 +17,7 @@ import (
 
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
+	"tachyform/internal/worker"
 )
 
 // Stage is something that can act as a browser.
@@ -437,7 +438,9 @@ func (r *Report) state(st Stage) error {
 	for _, s := range stores {
 		out := Store{Name: s.Name, URLs: []string{}}
 		for _, e := range s.Entries {
-			out.URLs = append(out.URLs, e.URL)
+			if u := worker.StoredFile(e.URL); !slices.Contains(out.URLs[max(0, len(out.URLs)-1):], u) { // sorted
+				out.URLs = append(out.URLs, u)
+			}
 			out.Bytes += e.Bytes
 		}
 		r.Stores = append(r.Stores, out)

@@ -16,6 +16,7 @@ import (
 	"tachyform/internal/markup"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
+	"tachyform/internal/worker"
 )
 
 // Story is what one visitor does, step by step.
@@ -443,7 +444,7 @@ func (p *telling) expect(s step) (saw, why string) {
 	}
 	in := ""
 	for _, st := range stores {
-		if slices.ContainsFunc(st.Entries, func(e stage.Stored) bool { return e.URL == url }) {
+		if slices.ContainsFunc(st.Entries, func(e stage.Stored) bool { return worker.StoredFile(e.URL) == url }) {
 			in = "store " + st.Name
 		}
 	}

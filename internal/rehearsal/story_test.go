@@ -174,11 +174,11 @@ func TestTraces(t *testing.T) {
 		return strings.Join(all, "\n")
 	}
 	assert.Contains(t, text(0), "/deep/ is opened\nthe worker /sw.js is started, with fresh globals\nthe worker /sw.js gets a fetch event: /deep/ as a page\nit calls respondWith")
-	assert.Contains(t, text(0), `it looks for /deep/ in the store "tachyform / `)
+	assert.Contains(t, text(0), `it looks for /deep/?tachyform=`)
 	assert.Contains(t, text(0), "the worker answers: status 200")
 	assert.True(t, strings.HasSuffix(text(0), "the page asks for 2 more things, and gets them"), text(0))
 	assert.Contains(t, text(1), "the page asks for /app.css\n")
-	assert.Contains(t, text(2), "/nowhere as a page: there is no network")
+	assert.Contains(t, text(2), "/nowhere, cache: no-cache: there is no network")
 }
 
 func TestCompare(t *testing.T) {

@@ -9,12 +9,12 @@ import (
 )
 
 // DigestLength is the length of a [Digest].
-const DigestLength = 20
+const DigestLength = 16
 
-// Digest is the first 15 bytes of a SHA-256 sum in base64, 20 characters.
+// Digest is the first 12 bytes of a SHA-256 sum in base64url, 16 characters.
 func Digest(data []byte) string {
 	sum := sha256.Sum256(data)
-	return base64.StdEncoding.EncodeToString(sum[:15])
+	return base64.URLEncoding.EncodeToString(sum[:12])
 }
 
 // ID is the identity of a release: a digest of its files and of whatever else decides what visitors get, in

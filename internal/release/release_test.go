@@ -21,5 +21,5 @@ func TestID(t *testing.T) {
 }
 
 func TestDigest(t *testing.T) {
-	assert.Equal(t, "47DEQpj8HBSa+/TImW+5", Digest(nil))
+	assert.Equal(t, "47DEQpj8HBSa-_TI", Digest(nil))
 }

@@ -45,6 +45,7 @@ type Site struct {
 	Origin  string // scheme and host of a live origin, such as "https://skerry-line.example"; "" for a folder, which does not know it
 	Files   []File
 	Skipped []Skipped
+	Apps    []string // folders inside that an earlier fit made into applications of their own, as paths; they are served and nothing else
 
 	root   *os.Root
 	dir    *os.File // the folder, for system calls relative to it
@@ -114,7 +115,7 @@ func (s *Site) Rescan() error {
 	if err != nil {
 		return fmt.Errorf("%s: %w", s.Dir, err)
 	}
-	s.Files, s.Skipped = nil, nil
+	s.Files, s.Skipped, s.Apps = nil, nil, nil
 	s.dirs = map[string]bool{"": true}
 	if err := s.walk(real, "", []string{real}); err != nil {
 		return err
@@ -143,7 +144,10 @@ func (s *Site) walk(real, rel string, above []string) error {
 		name := e.Name()
 		p := path.Join(rel, name)
 		if strings.HasPrefix(name, ".") && name != ".well-known" {
-			if name != OwnDir || rel != "" {
+			if name == OwnDir && rel != "" && e.IsDir() {
+				s.Apps = append(s.Apps, rel)
+				s.skip(rel, "an application of its own: it was fitted by itself")
+			} else if name != OwnDir || rel != "" {
 				s.skip(p, "names that begin with a dot are not served")
 			}
 			continue
@@ -227,11 +231,21 @@ func (s *Site) File(p string) (File, bool) {
 	return s.Files[i], true
 }
 
-// Pages are the site's HTML and XHTML files in path order.
+// InApp says whether a path lies in one of [Site.Apps].
+func (s *Site) InApp(p string) bool {
+	for _, a := range s.Apps {
+		if strings.HasPrefix(p, a+"/") {
+			return true
+		}
+	}
+	return false
+}
+
+// Pages are the site's HTML and XHTML files in path order, without those of applications inside it.
 func (s *Site) Pages() []File {
 	var pages []File
 	for _, f := range s.Files {
-		if f.IsPage() {
+		if f.IsPage() && !s.InApp(f.Path) {
 			pages = append(pages, f)
 		}
 	}

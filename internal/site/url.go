@@ -69,3 +69,12 @@ var digestInName = regexp.MustCompile(`[.-](?:[0-9a-f]{8,}|[0-9A-Za-z_-]*[0-9][0
 // HasDigest says whether the name of a file, or the path of a URL, seems to hold a digest of its content, so that a changed file has
 // another name.
 func HasDigest(name string) bool { return digestInName.MatchString(name) }
+
+// WithoutDigest gives a name or path with a star in place of the digest in it, so that it fits after the next build, too.
+func WithoutDigest(name string) string {
+	at := digestInName.FindStringIndex(name)
+	if at == nil {
+		return name
+	}
+	return name[:at[0]+1] + "*" + name[strings.LastIndexByte(name, '.'):]
+}

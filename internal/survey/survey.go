@@ -4,6 +4,7 @@ package survey
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"runtime"
 	"slices"
@@ -41,8 +42,9 @@ type Edit struct {
 	Head   *pagehead.Head // of the page without what fit inserted, slim; nil when Err is set
 	Err    error          // why the page cannot be edited
 	Marked []pagehead.Marked
-	Size   int64  // bytes without what fit inserted
-	Sum    uint64 // xxHash of the page as it lies there
+	Size   int64             // bytes without what fit inserted
+	Sum    uint64            // xxHash of the page as it lies there
+	Clean  [sha256.Size]byte // SHA-256 of the page without what fit inserted
 }
 
 // Need is something that a page or another file asks for by itself.
@@ -115,8 +117,8 @@ func words(list string) map[string]bool {
 	return m
 }
 
-// personalPath says whether a URL path below the base looks like that of an account page.
-func personalPath(p string) bool {
+// PersonalPath says whether a URL path below the base looks like that of an account page, or of what such a page asks for.
+func PersonalPath(p string) bool {
 	for i, segment := range strings.Split(strings.TrimPrefix(p, "/"), "/") {
 		word, _, _ := strings.Cut(segment, ".")
 		if len(word) > len("my-checkout") {
@@ -282,7 +284,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 
 // editOf keeps what an edit of a page has to know.
 func editOf(name string, data, clean []byte, marked []pagehead.Marked, err error) *Edit {
-	e := &Edit{Size: int64(len(clean)), Sum: xxhash.Sum64(data), Err: err}
+	e := &Edit{Size: int64(len(clean)), Sum: xxhash.Sum64(data), Clean: sha256.Sum256(clean), Err: err}
 	for _, m := range marked {
 		e.Marked = append(e.Marked, pagehead.Marked{At: m.At, Text: bytes.Clone(m.Text)})
 	}
@@ -371,7 +373,7 @@ func (r *reader) page(data []byte, withLinks bool) (*Page, []string) {
 	switch {
 	case m.HasPassword:
 		p.Personal = "it asks for a password"
-	case personalPath(strings.TrimPrefix(r.file.URL, r.inv.Site.Base)):
+	case PersonalPath(strings.TrimPrefix(r.file.URL, r.inv.Site.Base)):
 		p.Personal = "its address is that of an account page"
 	}
 	if !withLinks {

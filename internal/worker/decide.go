@@ -2,6 +2,7 @@ package worker
 
 import (
 	"net/url"
+	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -59,7 +60,7 @@ type Decision struct {
 // Decide says how the worker that is written from the plan answers a request. It follows the engine's answerTo.
 func (p *Plan) Decide(a Asked) Decision {
 	d := Decision{Rule: slices.IndexFunc(p.Rules, func(r Rule) bool { return r.Matches(a) }), Answer: "past"}
-	path, query, _ := strings.Cut(a.Address, "?")
+	pathname, query, _ := strings.Cut(a.Address, "?")
 	navigation := a.Destination == "document"
 	var rule *Rule
 	if d.Rule >= 0 {
@@ -68,7 +69,7 @@ func (p *Plan) Decide(a Asked) Decision {
 	switch {
 	case rule != nil && rule.Answer == leave:
 		return d
-	case rule == nil && (methodOf(a.Method) != "GET" || !strings.HasPrefix(path, p.Base)):
+	case rule == nil && (methodOf(a.Method) != "GET" || !strings.HasPrefix(pathname, p.Base)):
 		return d
 	case rule != nil && rule.Answer == Outbox:
 		d.Answer = Outbox
@@ -80,17 +81,19 @@ func (p *Plan) Decide(a Asked) Decision {
 	case a.Destination == "image":
 		d.StandIn = p.Image
 	}
-	file, later := p.file(path, navigation)
+	file, later := p.file(pathname, navigation)
 	switch {
 	case rule == nil && file != "":
 		d.Answer, d.File, d.Later = "release", file, later
 	case rule != nil && rule.Answer != NetworkOnly:
 		d.Answer, d.File, d.Later = rule.Answer, file, later
-	case navigation && rule == nil && p.has(path+"/"):
-		d.Answer, d.Redirect, d.StandIn = "redirect", path+"/", ""
+	case navigation && rule == nil && p.has(pathname+"/"):
+		d.Answer, d.Redirect, d.StandIn = "redirect", pathname+"/", ""
 		if query != "" {
 			d.Redirect += "?" + query
 		}
+	case navigation && rule == nil && p.Shell != "" && path.Ext(pathname) == "" && !slices.Contains(p.Apart, unescaped(pathname)):
+		d.Answer, d.File = "release", p.Shell
 	case navigation || d.StandIn != "" && rule == nil:
 		d.Answer = "network"
 		if rule != nil {
@@ -102,32 +105,32 @@ func (p *Plan) Decide(a Asked) Decision {
 	return d
 }
 
-func (p *Plan) has(path string) bool {
-	_, now := p.Now[path]
-	_, later := p.Later[path]
+func (p *Plan) has(u string) bool {
+	_, now := p.Now[u]
+	_, later := p.Later[u]
 	return now || later
 }
 
 var indexName = regexp.MustCompile(`/index\.html?$`)
 
 // file finds the release's file for a path, as the engine's fileOf does.
-func (p *Plan) file(path string, navigation bool) (file string, later bool) {
-	path = indexName.ReplaceAllString(path, "/")
+func (p *Plan) file(at string, navigation bool) (file string, later bool) {
+	at = indexName.ReplaceAllString(at, "/")
 	give := func(u string) (string, bool) {
 		_, now := p.Now[u]
 		return u, !now
 	}
-	if p.has(path) {
-		return give(path)
+	if p.has(at) {
+		return give(at)
 	}
-	if navigation && p.has(path+".html") {
-		return give(path + ".html")
+	if navigation && p.has(at+".html") {
+		return give(at + ".html")
 	}
-	if !strings.Contains(path, "%") {
+	if !strings.Contains(at, "%") {
 		return "", false
 	}
-	plain := unescaped(path)
-	for _, list := range []map[string]string{p.Now, p.Later} {
+	plain := unescaped(at)
+	for _, list := range []map[string]Entry{p.Now, p.Later} {
 		for u := range list {
 			if unescaped(u) == plain {
 				return give(u)

@@ -7,7 +7,7 @@ import (
 
 var (
 	releaseInTable = regexp.MustCompile(`(release:\s*")([0-9a-f]+)(")`)
-	digestInTable  = `"\s*:\s*"[~?]?)([A-Za-z0-9+/=_-]+)(")`
+	digestInTable  = `"\s*:\s*")([A-Za-z0-9_-]+)(")`
 )
 
 // Imagine gives the text that one of our workers would have if files had other digests, by their URLs, and the digests that it has

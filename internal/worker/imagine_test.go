@@ -9,7 +9,7 @@ import (
 
 // TestImagine gives workers the digests of another release.
 func TestImagine(t *testing.T) {
-	plan := Plan{Base: "/", Script: "/sw-page.js", Now: map[string]string{"/": Held("aaaaaaaaaaaaaaaaaaaa"), "/a b.css": "b/b+bbbbbbbbbbbbbbbb", "/x.js": Loose("cccccccccccccccccccc")}, Takeover: "next-visit"}
+	plan := Plan{Base: "/", Script: "/sw-page.js", Now: map[string]Entry{"/": {"aaaaaaaaaaaaaaaaaaaa", Pages}, "/a b.css": {"b-b_bbbbbbbbbbbbbbbb", Code}, "/x.js": {"cccccccccccccccccccc", Other}}, Takeover: "next-visit"}
 	for name, minify := range map[string]bool{"as written": false, "minified": true} {
 		t.Run(name, func(t *testing.T) {
 			plan.Minify = minify
@@ -17,8 +17,8 @@ func TestImagine(t *testing.T) {
 			require.NoError(t, err)
 			out, now, ok := Imagine(src, map[string]string{"/": "dddddddddddddddddddd", "/a b.css": "eeeeeeeeeeeeeeeeeeee", "/x.js": "ffffffffffffffffffff", "/gone.css": "g"})
 			require.True(t, ok)
-			assert.Equal(t, map[string]string{"/": "aaaaaaaaaaaaaaaaaaaa", "/a b.css": "b/b+bbbbbbbbbbbbbbbb", "/x.js": "cccccccccccccccccccc"}, now)
-			for _, want := range []string{`"~dddddddddddddddddddd"`, `"eeeeeeeeeeeeeeeeeeee"`, `"?ffffffffffffffffffff"`} {
+			assert.Equal(t, map[string]string{"/": "aaaaaaaaaaaaaaaaaaaa", "/a b.css": "b-b_bbbbbbbbbbbbbbbb", "/x.js": "cccccccccccccccccccc"}, now)
+			for _, want := range []string{`"dddddddddddddddddddd"`, `"eeeeeeeeeeeeeeeeeeee"`, `"ffffffffffffffffffff"`} {
 				assert.Contains(t, string(out), want)
 			}
 			assert.NotContains(t, string(out), plan.ID(), "another release has another id")

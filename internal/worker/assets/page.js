@@ -1,69 +1,98 @@
-// Tachyform page script: registers the service worker and shows the elements that a page has for it. Nothing else appears.
+// Tachyform page script: registers the service worker and shows the elements that a page has for it, now or later. Nothing else appears.
 //   <button data-app-install hidden>   shown when the browser can install; a click asks
 //   <p data-app-install-hint hidden>   shown where a menu installs; with a value only there: "ios", "macos" or "firefox"
 //   <p data-app-offline hidden>        shown while there is no network
 //   <button data-app-update hidden>    shown when a new release waits; a click takes it
-//   <p data-app-outbox hidden>         shown while something waits to be sent; its data-count says how much
-// Events on window: "app-install-ready", "app-update-ready", "app-outbox" (with detail.result "kept", "sent", "refused" or
-// "expired", and key, url, status, waiting), "app-registration-failed" (with detail.error).
+// Events on window: "app-install-ready" (detail.prompt asks), "app-update-ready", "app-data" (url, rule), "app-release" (left; or failed
+// and reason), "app-registration-failed" (error).
 (() => {
-  const each = (name, f) => document.querySelectorAll("[data-app-" + name + "]").forEach(f);
-  const show = (name, on) => each(name, (element) => { element.hidden = !on; });
-  const tell = (type, detail) => dispatchEvent(new CustomEvent(type, { detail }));
-  const network = () => show("offline", !navigator.onLine);
+  const me = document.currentScript;
   const { serviceWorker, userAgent } = navigator;
+  const each = (name, f) => document.querySelectorAll("[data-app-" + name + "]").forEach(f);
+  const tell = (type, detail, cancelable) => dispatchEvent(new CustomEvent(type, { detail, cancelable }));
+  const say = (message) => (serviceWorker && serviceWorker.controller ? serviceWorker.controller.postMessage(message) : null);
   const installed = matchMedia("(display-mode: standalone), (display-mode: minimal-ui), (display-mode: fullscreen)").matches || navigator.standalone;
   const menu = installed || "onbeforeinstallprompt" in window ? "" : /iPhone|iPad|iPod/.test(userAgent) || navigator.maxTouchPoints > 1 && /Mac/.test(userAgent) ? "ios" :
     /Firefox/.test(userAgent) ? /Android/.test(userAgent) && "firefox" : /Mac.*Safari/.test(userAgent) && "macos";
-  const ready = () => {
-    network();
+  const parts = []; // what this script has besides: each draws its elements and hears the worker
+  let offer = null, waiting = null, asked = false, reached = true, looking = 0;
+
+  // refresh brings the elements to what is so; frameworks may have drawn them a moment ago.
+  const show = (name, on) => each(name, (element) => { if (element.hidden === !!on) element.hidden = !on; });
+  const refresh = () => {
+    const offline = !navigator.onLine || !reached;
+    show("install", offer);
+    show("update", waiting);
+    show("offline", offline);
     each("install-hint", (element) => {
       const only = element.getAttribute("data-app-install-hint");
       element.hidden = !menu || only && only !== menu;
     });
-    each("install", (element) => element.addEventListener("click", () => {
-      if (!offer) return;
-      offer.prompt();
-      offer = null;
-      show("install", false);
-    }));
-    each("update", (element) => element.addEventListener("click", () => {
-      if (!waiting || waiting.state !== "installed") return location.reload(); // it has taken over already
-      asked = true;
-      waiting.postMessage("tachyform: take over");
-    }));
+    for (const part of parts) part.draw();
+    clearTimeout(looking);
+    if (offline && navigator.onLine) looking = setTimeout(() => { say({ tachyform: "look" }); refresh(); }, 10000);
   };
-  let offer = null, waiting = null, asked = false;
-  addEventListener("online", network);
-  addEventListener("offline", network);
-  addEventListener("beforeinstallprompt", (event) => {
-    if (!document.querySelector("[data-app-install]")) return;
-    event.preventDefault();
-    offer = event;
-    show("install", true);
-    tell("app-install-ready");
+  const prompt = () => {
+    const was = offer;
+    offer = null;
+    refresh();
+    return was && was.prompt();
+  };
+  const update = () => {
+    if (waiting.state !== "installed") return location.reload(); // it has taken over already
+    asked = true;
+    waiting.postMessage("tachyform: take over");
+  };
+  document.addEventListener("click", ({ target }) => {
+    const on = (name) => target.closest && target.closest("[data-app-" + name + "]");
+    if (offer && on("install")) prompt();
+    if (waiting && on("update")) update();
   });
-  addEventListener("appinstalled", () => show("install", false));
+  addEventListener("online", () => { reached = true; refresh(); say("tachyform: send"); });
+  addEventListener("offline", refresh);
+  addEventListener("beforeinstallprompt", (event) => {
+    offer = event;
+    if (!tell("app-install-ready", { prompt }, true) || document.querySelector("[data-app-install]")) event.preventDefault();
+    refresh();
+  });
+  addEventListener("appinstalled", () => { offer = null; refresh(); });
+PARTS
+  const ready = () => {
+    refresh();
+    let soon = 0;
+    new MutationObserver(() => { soon = soon || setTimeout(() => { soon = 0; refresh(); }, 50); }).observe(document, { childList: true, subtree: true });
+  };
   if (document.readyState === "loading") addEventListener("DOMContentLoaded", ready);
   else ready();
   if (!serviceWorker) return;
 
-  const send = () => { if (serviceWorker.controller) serviceWorker.controller.postMessage("tachyform: send"); };
-  addEventListener("online", send);
+  // hello tells the worker which page this is, so that it gets what belongs to it.
+  const hello = () => say({ tachyform: "page", path: location.pathname, digest: me && me.getAttribute("data-digest") });
+  addEventListener("pageshow", ({ persisted }) => persisted && hello());
   serviceWorker.addEventListener("message", ({ data }) => {
-    if (!data || data.outbox !== OUTBOX) return;
-    each("outbox", (element) => {
-      element.hidden = !data.waiting;
-      element.dataset.count = data.waiting;
-    });
-    if (data.result) tell("app-outbox", data);
+    if (!data || data.tachyform !== NAME) return;
+    if (data.who) hello();
+    if ("network" in data) reached = data.network;
+    if (data.changed) tell("app-data", { url: data.changed, rule: data.rule });
+    for (const part of parts) part.hear(data);
+    if (data.left || data.reason) {
+      console.warn("The app's files: " + (data.reason || data.left.join(", ") + " cannot be had, and is left out for now"));
+      tell("app-release", data);
+    }
+    refresh();
   });
+  // What this page has asked for before its worker was there is kept by its rules, too.
+  const kinds = { img: "image", script: "script", link: "style", css: "image", fetch: "empty", xmlhttprequest: "empty" };
+  const first = () => {
+    const seen = performance.getEntriesByType("resource").filter((entry) => kinds[entry.initiatorType]).map((entry) => [entry.name, kinds[entry.initiatorType]]);
+    say({ tachyform: "asked", asked: [[location.href, "document"], ...seen] });
+  };
   const watch = (registration) => {
-    send();
+    say("tachyform: send");
     const found = (worker) => {
       if (!worker || !serviceWorker.controller) return;
       waiting = worker;
-      show("update", true);
+      refresh();
       tell("app-update-ready");
     };
     found(registration.waiting);
@@ -71,11 +100,24 @@
       const worker = registration.installing;
       worker.addEventListener("statechange", () => { if (worker.state === "installed") found(worker); });
     });
-    // Other pages that are open keep what they hold, and their release, until they are loaded again.
-    serviceWorker.addEventListener("controllerchange", () => {
-      if (asked) { asked = false; location.reload(); }
+    // A tab that is never closed would keep everybody on the old release: after half an hour out of sight the new one may take over.
+    // This page keeps what it holds, and its release, until it is loaded again.
+    let left = 0;
+    document.addEventListener("visibilitychange", () => {
+      const now = performance.now();
+      if (document.hidden) left = now;
+      else if (left && now - left > 1800000) registration.update().then(() => { if (QUIET && registration.waiting) registration.waiting.postMessage("tachyform: take over"); }, () => {});
     });
   };
+  const uncontrolled = !serviceWorker.controller;
+  let once = uncontrolled;
+  serviceWorker.addEventListener("controllerchange", () => {
+    if (asked) { asked = false; return location.reload(); }
+    hello();
+    if (once) setTimeout(first, 1000);
+    once = false;
+  });
+  hello();
   const register = () => serviceWorker.register(WORKER, { scope: SCOPE, updateViaCache: "none" }).then(watch, (error) => {
     console.warn("The service worker could not be registered: " + error.message);
     tell("app-registration-failed", { error });
