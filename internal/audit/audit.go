@@ -147,6 +147,7 @@ type facts struct {
 	summary   *survey.Summary
 	live      *Live
 	ceiling   int64
+	private   func(url string) bool
 }
 
 // iconFact is an icon of the manifest with what its file really is.
@@ -178,6 +179,8 @@ type Options struct {
 	Ceiling   int64             // what the first visit may cost, in bytes; 0 for 3 MB
 	Live      *Live             // what a live origin's server showed; nil for a folder
 	Inventory *survey.Inventory // of the site when it was taken before
+
+	Private func(url string) bool // what belongs to one visitor, and is right not to be there without a network; nil for nothing
 }
 
 // named says whether a list has a check by its id or area.
@@ -206,7 +209,7 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 			return nil, err
 		}
 	}
-	f, err := gather(server, inv, r)
+	f, err := gather(server, inv, r, o.Private)
 	if err != nil {
 		return nil, err
 	}
@@ -358,8 +361,11 @@ var usual = []string{"chromium-desktop", "chromium-android", "safari-ios", "safa
 
 const anyOrigin = "https://site.invalid"
 
-func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report) (*facts, error) {
-	f := &facts{server: server, site: server.Site, inv: inv, rehearsal: r}
+func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report, private func(string) bool) (*facts, error) {
+	f := &facts{server: server, site: server.Site, inv: inv, rehearsal: r, private: private}
+	if private == nil {
+		f.private = func(string) bool { return false }
+	}
 	for n, p := range inv.Pages {
 		src, err := f.site.Read(p.File.Path)
 		if err != nil {

@@ -290,6 +290,7 @@ func TestEachCheckFails(t *testing.T) {
 		"worker/complains":                  {map[string]string{"sw.js": goodWorker + "\nconsole.error('no list');"}, "-"},
 		"offline/stand-in-incomplete":       {map[string]string{"offline.html": head("Home", "Off") + `<img src="/wide.png">`, "sw.js": `const list = ["/offline.html", "/192.png"];` + goodWorker[strings.IndexByte(goodWorker, '\n'):]}, "-"},
 		"weight/opaque-stored":              {map[string]string{"sw.js": goodWorker + "\naddEventListener('install', (e) => e.waitUntil(fetch('https://cdn.example/a', {mode: 'no-cors'}).then((r) => caches.open('v').then((c) => c.put('/o', r)))));"}, "-"},
+		"privacy/cookie-with-stored":        {map[string]string{"header": "Set-Cookie: visitor=7"}, "index.html:0:0"},
 		"privacy/private-stored":            {map[string]string{"sw.js": goodWorker + "\naddEventListener('install', (e) => e.waitUntil(caches.open('v').then((c) => c.put('/me', new Response('x', {headers: {'Cache-Control': 'private, max-age=9'}})))));"}, "-"},
 		"offline/slow-network":              {map[string]string{"sw.js": networkFirst}, ""},
 		"offline/failing-server":            {map[string]string{"sw.js": networkFirst}, ""},

@@ -336,6 +336,25 @@ func (f *facts) stored() int64 {
 // privacyChecks are about what should not be kept, and who else has a say.
 var privacyChecks = []Check{
 	{
+		ID: "privacy/cookie-with-stored", Level: Warning, Area: "privacy", Title: "What is stored sets no cookie", Why: "An answer that sets a cookie is mostly made for one visitor. Workers cannot see that, and store it for whoever uses the browser next.", Mend: "name the address in [stow] never, or let the server set its cookies elsewhere", Spec: "Fetch Standard, \"forbidden response-header name\"", Example: "Set-Cookie on /api/loans, which a rule keeps",
+		run: func(f *facts) ([]Finding, bool) {
+			var out []Finding
+			seen := map[string]bool{}
+			for _, s := range f.rehearsal.Stores {
+				for _, u := range s.URLs {
+					path, _, _ := strings.Cut(u, "?")
+					if seen[path] || !strings.HasPrefix(path, "/") || f.server.Answer("GET", path).Header.Get("Set-Cookie") == "" {
+						continue
+					}
+					seen[path] = true
+					file, _ := f.server.Find(path)
+					out = append(out, Finding{File: file, URL: path, Message: fmt.Sprintf("it is in the store %q, and the server sets a cookie with it", s.Name)})
+				}
+			}
+			return out, len(f.rehearsal.Stores) > 0
+		},
+	},
+	{
 		ID: "privacy/personal-page-stored", Level: Warning, Area: "privacy", Title: "Pages for one person are not stored", Why: "The next person at the same device sees the page, signed in or not.", Mend: "keep such pages out of the store ([stow] never, [offline] except)", Spec: "Service Workers, \"Security considerations\"", Example: `addAll(["/account/"])`,
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding

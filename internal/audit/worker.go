@@ -90,7 +90,7 @@ func offline(f *facts, outcome rehearsal.Outcome, start bool) []Finding {
 		if p.Outcome == rehearsal.Partial && len(p.Missing) == 0 {
 			continue
 		}
-		if p.Network != "offline" || p.Outcome != outcome || start != (p.URL == f.inv.StartFile.URL) {
+		if p.Network != "offline" || p.Outcome != outcome || start != (p.URL == f.inv.StartFile.URL) || outcome == rehearsal.StandIn && f.private(p.URL) {
 			continue
 		}
 		m, mend := p.Why, ""

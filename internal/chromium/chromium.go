@@ -48,6 +48,7 @@ func Find() (string, error) {
 const (
 	patience        = 30 * time.Second
 	offlinePatience = 8 * time.Second
+	slowPatience    = 14 * time.Second // our worker waits for ten seconds before it gives a page up
 )
 
 // Browser is a Chromium with a fresh profile, visiting one local server.
@@ -72,6 +73,11 @@ type Browser struct {
 
 // Start starts a browser for a server. It is ended by Close, and with ctx.
 func Start(ctx context.Context, server *preview.Server) (*Browser, error) {
+	return StartIn(ctx, server, "")
+}
+
+// StartIn starts a browser that keeps what it stores in a folder, so that another one can go on with it; "" for nowhere.
+func StartIn(ctx context.Context, server *preview.Server, profile string) (*Browser, error) {
 	path, err := Find()
 	if err != nil {
 		return nil, err
@@ -79,6 +85,9 @@ func Start(ctx context.Context, server *preview.Server) (*Browser, error) {
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.WindowSize(1280, 800))
+	if profile != "" {
+		opts = append(opts, chromedp.UserDataDir(profile))
+	}
 	b := &Browser{server: server, network: stage.Online, versions: map[string]*serviceworker.Version{},
 		regs: map[string]*serviceworker.Registration{}, changed: make(chan struct{}, 1)}
 	alloc, cancel1 := chromedp.NewExecAllocator(ctx, opts...)
@@ -233,6 +242,9 @@ func (b *Browser) enable() error {
 func evaluate[T any](ctx context.Context, script string) (T, error) {
 	return chromedp.Run(ctx, chromedp.Evaluate[T](script, func(p *runtime.EvaluateParams) { yes := true; p.AwaitPromise = &yes }))
 }
+
+// Kill ends the browser at once, as a crash does. What it has not written to its folder is lost.
+func (b *Browser) Kill() { b.cancel[len(b.cancel)-1]() }
 
 // Close ends the browser.
 func (b *Browser) Close() {

@@ -115,8 +115,11 @@ func tell(c chan struct{}) {
 // Open navigates the tab and waits until the page asks for nothing more.
 func (b *Browser) Open(url string) (*stage.Load, error) {
 	wait := patience
-	if b.network == stage.Offline || b.network == stage.Slow {
+	switch b.network {
+	case stage.Offline:
 		wait = offlinePatience
+	case stage.Slow:
+		wait = slowPatience
 	}
 	ctx, cancel := context.WithTimeout(b.ctx, wait)
 	defer cancel()
@@ -128,7 +131,7 @@ func (b *Browser) Open(url string) (*stage.Load, error) {
 		target = b.server.Origin + url
 	}
 	nav, err := chromedp.Call(ctx, page.Navigate, page.NavigateParams{URL: target})
-	if errors.Is(err, context.DeadlineExceeded) && wait == offlinePatience {
+	if errors.Is(err, context.DeadlineExceeded) && wait != patience {
 		// Seen in Chromium: an offline navigation that a worker declines right after its start never ends.
 		_, err := chromedp.Call(b.ctx, page.StopLoading, cdp.Empty{})
 		return &stage.Load{URL: b.relative(target), AnsweredBy: stage.ByBrowser, Why: "the navigation never ended"}, err

@@ -104,8 +104,9 @@ func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, o
 			fmt.Fprintf(a.err, "%d pages: rehearsed without a network only, not on a slow or failing one (tachyform rehearse --network slow,failing does)\n", len(opts.Inventory.Pages))
 		}
 	}
+	opts.Private = privateIn(c, s)
 	step, end := a.progress("Rehearsing")
-	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: opts.Inventory.Data, Comeback: true}, stories: []string{"none"}})
+	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true}, stories: []string{"none"}})
 	end()
 	if err != nil {
 		return nil, err
@@ -235,8 +236,9 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	opts.Live = shown(ctx, address, res)
 	st := rehearsal.NewEmbedded(server, others, stage.Limits{})
 	defer st.Close()
+	opts.Private = privateIn(c, res.Site)
 	step, end = a.progress("Rehearsing")
-	r, err := rehearsal.Run(ctx, st, server, rehearsal.Options{Progress: step, Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: opts.Inventory.Data, Comeback: true})
+	r, err := rehearsal.Run(ctx, st, server, rehearsal.Options{Progress: step, Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true, Private: opts.Private})
 	end()
 	if err != nil {
 		return broken(err)

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/bmatcuk/doublestar/v4"
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/chromium"
@@ -18,6 +19,7 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
+	"tachyform/internal/survey"
 )
 
 func (a *app) rehearseCommand() *cobra.Command {
@@ -123,6 +125,7 @@ func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsing)
 			}
 		}
 	}
+	o.Private = privateIn(c, s)
 	t := teller{server: site.NewServer(s, rules)}
 	if o.next != "" {
 		next, err := site.Open(o.next, s.Base)
@@ -171,6 +174,17 @@ func inChromium(ctx context.Context, server *site.Server) (rehearsal.Stage, func
 	return b, func() { b.Close(); _ = web.Stop() }, nil
 }
 
+// privateIn says what belongs to one visitor: what the configuration never stores, and addresses that look like it.
+func privateIn(c *config.Config, s *site.Site) func(string) bool {
+	return func(u string) bool {
+		path, _, _ := strings.Cut(u, "?")
+		return survey.PersonalPath(strings.TrimPrefix(path, s.Base)) || slices.ContainsFunc(c.Stow.Never, func(g string) bool {
+			ok, _ := doublestar.Match(g, path)
+			return ok
+		})
+	}
+}
+
 // teller rehearses a site and tells its stories.
 type teller struct {
 	server, next *site.Server
@@ -193,7 +207,7 @@ func (t *teller) rehearse(ctx context.Context, start func() (rehearsal.Stage, fu
 		}
 		return nil, broken(err)
 	}
-	tell := rehearsal.Teller{Start: start, Server: t.server, Next: t.next}
+	tell := rehearsal.Teller{Start: start, Server: t.server, Next: t.next, Private: o.Private}
 	for _, story := range t.stories {
 		if !story.Asked && r.Worker.State == "none" {
 			continue // nothing would come of it

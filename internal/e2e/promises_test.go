@@ -341,3 +341,27 @@ func TestRecovery(t *testing.T) {
 		})
 	}
 }
+
+// TestRollback goes back to the release before, with a server that gives lifetimes and one that does not.
+func TestRollback(t *testing.T) {
+	for _, cache := range []string{"no-cache", "max-age=600"} {
+		t.Run(cache, func(t *testing.T) {
+			onBothStages(t, version("v1"), "", site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: cache}}}, func(w *world) {
+				closed := func() {
+					w.Helper()
+					require.NoError(w, w.CloseTab())
+					w.comes("the change", func() bool { return w.state() == "activated" })
+					require.NoError(w, w.Tab(0))
+				}
+				w.visit()
+				for _, v := range []string{"v2", "v1", "v2", "v1"} {
+					w.release(version(v))
+					w.open("/")
+					w.updated()
+					closed()
+					assert.Equal(w, v+" "+v+" "+v, w.sees("/map/"))
+				}
+			})
+		})
+	}
+}

@@ -162,6 +162,11 @@ func (v *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 			a.Status, a.Body = http.StatusPartialContent, a.Body[from:to+1]
 		}
 	}
+	if tag := h.Get("Etag"); tag != "" && a.Status == http.StatusOK && r.Method == http.MethodGet && r.Header.Get("If-None-Match") == tag {
+		a.Status, a.Body = http.StatusNotModified, nil // RFC 9110, section 13.1.2
+		w.WriteHeader(a.Status)
+		return
+	}
 	h.Set("Content-Length", strconv.Itoa(len(a.Body)))
 	w.WriteHeader(a.Status)
 	if r.Method != http.MethodHead {

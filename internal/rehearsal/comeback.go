@@ -199,7 +199,7 @@ func renamed(src []byte, stores []Store) []byte {
 func comeBack(st *Embedded, server, next *site.Server, home string) ([]ComebackVisit, error) {
 	defer st.Close()
 	st.KeepParts()
-	p := &telling{Teller: &Teller{Server: server, Next: next}, st: st, e: newExpected(server), network: "online"}
+	p := &telling{Teller: &Teller{Server: server, Next: next}, st: st, e: newExpected(server, nil), network: "online"}
 	visit := func() (string, error) {
 		if _, _, err := p.open(home); err != nil {
 			return "", err

@@ -15,6 +15,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"tachyform/internal/markup"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 	"tachyform/internal/worker"
@@ -88,6 +89,7 @@ type Options struct {
 	Traces   []string     // URLs whose requests are followed step by step, on the embedded stage
 	Comeback bool         // imagine releases, and what visitors get who were there before; on the embedded stage
 	Progress func(done, total int)
+	Private  func(url string) bool // what belongs to one visitor: a page is whole without it; nil for nothing
 }
 
 // Missing is something that a page needed and did not get.
@@ -107,6 +109,7 @@ type PageResult struct {
 	AnsweredBy string    `json:"answered_by"`
 	Source     string    `json:"source,omitempty"`
 	Missing    []Missing `json:"missing"`
+	Private    []Missing `json:"private,omitempty"` // what it lacks and belongs to one visitor, so that nothing stores it
 	Why        string    `json:"why"`
 	File       string    `json:"file,omitempty"`
 	Line       int       `json:"line,omitempty"`
@@ -208,7 +211,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 			o.Pages = append(o.Pages, p.URL)
 		}
 	}
-	e := newExpected(server)
+	e := newExpected(server, o.Private)
 	for _, v := range o.Visits {
 		l, err := st.Open(v)
 		if err != nil {
@@ -450,18 +453,22 @@ func (r *Report) state(st Stage) error {
 
 // expected knows what a page's own document is.
 type expected struct {
-	server *site.Server
-	seen   map[string]map[string]bool // URL to the digests it had when it was visited online
-	served *sync.Map                  // URL to the digest of what the server has for it
+	server  *site.Server
+	private func(url string) bool
+	seen    map[string]map[string]bool // URL to the digests it had when it was visited online
+	served  *sync.Map                  // URL to the digest of what the server has for it
 }
 
-func newExpected(server *site.Server) expected {
-	return expected{server: server, seen: map[string]map[string]bool{}, served: &sync.Map{}}
+func newExpected(server *site.Server, private func(string) bool) expected {
+	if private == nil {
+		private = func(string) bool { return false }
+	}
+	return expected{server: server, private: private, seen: map[string]map[string]bool{}, served: &sync.Map{}}
 }
 
 // fork gives one that notes by itself what is seen.
 func (e *expected) fork() expected {
-	f := expected{server: e.server, seen: make(map[string]map[string]bool, len(e.seen)), served: e.served}
+	f := expected{server: e.server, private: e.private, seen: make(map[string]map[string]bool, len(e.seen)), served: e.served}
 	for k, v := range e.seen {
 		f.seen[k] = maps.Clone(v)
 	}
@@ -512,7 +519,12 @@ func (e *expected) result(url string, n stage.Network, l *stage.Load) PageResult
 	p := PageResult{URL: url, Network: string(n), Status: l.Status, Title: l.Title, AnsweredBy: string(l.AnsweredBy), Source: l.Source,
 		Missing: []Missing{}, Why: l.Why, File: l.File, Line: l.Line}
 	for _, m := range l.Missing {
-		p.Missing = append(p.Missing, Missing{URL: m.URL, Use: string(m.Use), Why: m.Why})
+		x := Missing{URL: m.URL, Use: string(m.Use), Why: m.Why}
+		if m.Use == markup.UseFetch && e.private(m.URL) {
+			p.Private = append(p.Private, x)
+		} else {
+			p.Missing = append(p.Missing, x)
+		}
 	}
 	switch {
 	case l.Status == 0:
@@ -522,10 +534,10 @@ func (e *expected) result(url string, n stage.Network, l *stage.Load) PageResult
 		if p.Why == "" {
 			p.Why = fmt.Sprintf("another document is shown instead (%q)", l.Title)
 		}
-	case len(l.Missing) > 0:
+	case len(p.Missing) > 0:
 		p.Outcome = Partial
 		if p.Why == "" {
-			p.Why = l.Missing[0].URL + ": " + l.Missing[0].Why
+			p.Why = p.Missing[0].URL + ": " + p.Missing[0].Why
 		}
 	default:
 		p.Outcome = Whole

@@ -187,6 +187,8 @@ type Teller struct {
 	Start  func() (Stage, func(), error) // a stage with nothing stored, and its end
 	Server *site.Server
 	Next   *site.Server // the next release; nil for none
+
+	Private func(url string) bool // as in [Options]
 }
 
 // Tell tells a story. The error is one of the stage; a story that fails says so in its result.
@@ -198,7 +200,7 @@ func (t *Teller) Tell(ctx context.Context, story Story) (*StoryResult, error) {
 	defer end()
 	st.KeepParts()
 	r := &StoryResult{Name: story.Name, Asked: story.Asked, Passed: true, Steps: []StepResult{}}
-	p := &telling{Teller: t, st: st, e: newExpected(t.Server), network: stage.Online}
+	p := &telling{Teller: t, st: st, e: newExpected(t.Server, t.Private), network: stage.Online}
 	for _, text := range story.Steps {
 		if err := ctx.Err(); err != nil {
 			return nil, err

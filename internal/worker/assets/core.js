@@ -103,6 +103,7 @@ async function navigate(event, path, search) {
 // page answers a navigation from the network, which may bring a page of this release or of another. Its parts come from where
 // it came from.
 async function page(event, entry, patience = TABLE.patience) {
+  const before = serverRelease();
   const network = fromNetwork(event).then(async (answer) => {
     const good = entry && answer.status === 200 && (await checked(entry, answer.clone()));
     if (good) await keep(entry, good);
@@ -115,8 +116,26 @@ async function page(event, entry, patience = TABLE.patience) {
     const older = await olderPage(event);
     if (older || !got) return older || standIn(event);
   }
-  came(event, got.good ? TABLE.release : "");
+  came(event, got.good ? TABLE.release : passedBy(before));
   return got.answer;
+}
+
+// passedBy gives how a page from the network is noted: with a tilde and the release that the server had before and after it, or "!" when it
+// changed in between.
+const passedBy = async (before) => {
+  const now = await serverRelease();
+  return "~" + ((await before) === now ? now : "!");
+};
+
+// serverRelease asks which release the server has at this moment, by its "sw.js". Who asks while somebody waits for an answer waits for the next.
+let asking = Promise.resolve();
+let next;
+function serverRelease() {
+  next = next || asking.then(() => {
+    next = null;
+    return (asking = fetch(location.href, { cache: "no-cache" }).then((answer) => answer.text()).then((text) => (/release: ?"(\w+)"/.exec(text) || [])[1], () => "!"));
+  });
+  return next;
 }
 
 const fromNetwork = (event) => (part.preloaded ? part.preloaded(event) : fetched(event.request, { cache: "no-cache" }));
@@ -173,8 +192,8 @@ async function standIn(event) {
 async function subresource(event, path) {
   const { request } = event;
   const release = await releaseOf(event);
-  if (release === "") return passed(event);
   const all = await allLists();
+  if (release && release[0] === "~") return fromServer(event, path, release.slice(1));
   const list = release ? all.find((l) => l.release === release) : OWN;
   if (!list) return isCode(request) ? Response.error() : passed(event); // long gone: other code would not fit
   const entry = await entryIn(list, path).catch(() => 0);
@@ -190,6 +209,19 @@ async function subresource(event, path) {
     return passed(event);
   }
   return stow(entry).catch(({ answer }) => (entry.kind === "other" ? passed(event, 0, answer) : Response.error()));
+}
+
+// fromServer answers what a page asks for that came from the network. Code is handed on while the server has the release that the page came
+// with; then it comes from the store, or not at all.
+async function fromServer(event, path, release) {
+  const { request } = event;
+  const answer = await passed(event).catch(() => {});
+  const code = isCode(request) || (nameIn(OWN, path) || { kind: "other" }).kind !== "other";
+  if (answer && (!code || !release || (await serverRelease()) === release)) return answer;
+  const list = (await allLists()).find((list) => list.release === release);
+  const entry = list && (await entryIn(list, path).catch(() => {}));
+  const copy = entry && (await stored(entry));
+  return copy ? given(entry, copy, event) : Response.error();
 }
 
 // given gives a stored body, in parts when asked, and looks afterwards whether it is sound.
@@ -377,7 +409,7 @@ async function allLists() {
 const stateKey = (name) => TABLE.base + "?tachyform:" + name;
 const write = async (name, value) => (await caches.open(STATE)).put(stateKey(name), new Response(JSON.stringify(value)));
 
-// memory is what outlasts this worker: the release of each open page by client id ("" is for pages from the network), what was opened
+// memory is what outlasts this worker: the release of each open page by client id (a tilde before it for pages from the network), what was opened
 // last, and which release was in force before.
 let remembered;
 const memory = () => (remembered = remembered || caches.match(stateKey("memory"), { cacheName: STATE }).then((r) => (r ? r.json() : { pages: {}, opened: [] })));
@@ -389,21 +421,28 @@ const save = async () => {
 
 // releaseOf gives the release of the page that asks; undefined when nobody knows yet.
 async function releaseOf({ clientId, resultingClientId, request }) {
-  const release = (await memory()).pages[clientId];
-  if (release !== undefined || !clientId) return release === undefined ? TABLE.release : release;
+  const release = await (await memory()).pages[clientId];
+  if (typeof release === "string") return release;
+  if (!clientId) return TABLE.release;
   const client = await clients.get(clientId);
   if (!client || client.type !== "window") return TABLE.release;
   client.postMessage({ tachyform: NAME, who: true });
 }
 
-// adopt takes in a page that was there before its worker: it says which digest it holds. It belongs to the one release that has it.
+// adopt takes in a page that was there before its worker: it says which digest it holds. It belongs to the one release that has it;
+// one of another release gets no code but what it has.
 async function adopt({ id }, { path, digest }) {
   const known = await memory();
   if (cut) await toPages({ network: false });
   if (known.pages[id] !== undefined) return;
   const all = [];
-  for (const list of await allLists()) if (digest && ((await entryIn(list, path, true).catch(() => {})) || {}).digest === digest) all.push(list.release);
-  known.pages[id] = all.length === 1 ? all[0] : "";
+  let listed;
+  for (const list of await allLists()) {
+    const entry = await entryIn(list, path, true).catch(() => {});
+    listed = listed || entry;
+    if (digest && entry && entry.digest === digest) all.push(list.release);
+  }
+  known.pages[id] = all.length === 1 ? all[0] : all.length || !digest ? "~" : listed ? "~!" : "~" + (await serverRelease());
   await save();
 }
 
@@ -413,8 +452,9 @@ function came(event, release, entry) {
   if (!id) return;
   event.waitUntil((async () => {
     const known = await memory();
-    known.pages[id] = release;
-    if (event.request.mode === "navigate" && release) {
+    known.pages[id] = release; // it may be a promise
+    known.pages[id] = await release;
+    if (event.request.mode === "navigate") {
       const { pathname } = new URL(event.request.url);
       known.opened = [pathname, ...known.opened.filter((path) => path !== pathname)].slice(0, 50);
     }

@@ -54,6 +54,7 @@ async function kept(rule, event) {
     if (navigation) return standIn(event);
     return part.image && request.destination === "image" ? part.image() : Response.error();
   };
+  const before = navigation && serverRelease();
   const fresh = async () => {
     const got = await (navigation ? fromNetwork(event) : request.url.startsWith(location.origin) ? fetched(request) : fetch(request));
     const foreign = await isForeign(got, navigation);
@@ -62,7 +63,7 @@ async function kept(rule, event) {
     return { got, foreign, sure: !foreign && !/^(408|425|429|5..)$/.test(got.status) };
   };
   const show = ({ got }) => {
-    if (navigation) came(event, "");
+    if (navigation) came(event, passedBy(before));
     return got;
   };
   if (answer === "cache-only") return (await copy()) || last();
