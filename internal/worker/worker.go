@@ -451,9 +451,8 @@ func Farewell(base string) string {
 	return fmt.Sprintf(`addEventListener("install", () => skipWaiting());
 addEventListener("activate", (event) => event.waitUntil((async () => {
   for (const name of await caches.keys()) if (name.startsWith(%s)) await caches.delete(name);
-  const pages = await clients.matchAll({ type: "window" });
+  for (const page of await clients.matchAll({ type: "window" })) page.navigate(page.url).catch(() => {});
   await registration.unregister();
-  for (const page of pages) await page.navigate(page.url).catch(() => {});
 })()));
 `, js("tachyform "+base+" "))
 }

@@ -96,7 +96,7 @@ async function navigate(event, path, search) {
   if (!entry && TABLE.shell && !/\.[^/]*$/.test(path) && !TABLE.apart.includes(plain(path))) entry = OWN.files.get(TABLE.shell); // a route
   const copy = entry && (await stored(entry));
   if (!copy) return page(event, entry);
-  came(event, OWN.release, entry);
+  await came(event, TABLE.release);
   return given(entry, copy, event);
 }
 
@@ -116,7 +116,8 @@ async function page(event, entry, patience = TABLE.patience) {
     const older = await olderPage(event);
     if (older || !got) return older || standIn(event);
   }
-  came(event, got.good ? TABLE.release : passedBy(before));
+  if (got.good) await came(event, TABLE.release);
+  else came(event, passedBy(before));
   return got.answer;
 }
 
@@ -168,7 +169,7 @@ async function olderPage(event) {
     const entry = list !== OWN && (await entryIn(list, pathname, true, true));
     const copy = entry && (await stored(entry));
     if (!copy) continue;
-    came(event, list.release);
+    await came(event, list.release);
     return copy;
   }
 }
@@ -184,7 +185,7 @@ async function standIn(event) {
   const entry = OWN.files.get(TABLE.offline);
   const copy = entry && (await stored(entry));
   if (!copy) return Response.error();
-  came(event, OWN.release);
+  await came(event, TABLE.release);
   return copy;
 }
 
@@ -200,7 +201,7 @@ async function subresource(event, path) {
   if (entry === 0 && isCode(request)) return Response.error(); // a part of the list cannot be had
   if (!entry) return passed(event);
   if (release === undefined) return passed(event, entry);
-  if (event.resultingClientId) came(event, list.release); // a worker of the page
+  if (event.resultingClientId) await came(event, list.release); // a worker of the page
   const copy = await stored(entry);
   if (copy) return given(entry, copy, event);
   if (entry.now) care(true);
@@ -407,23 +408,33 @@ async function allLists() {
 }
 
 const stateKey = (name) => TABLE.base + "?tachyform:" + name;
+const read = (name) => caches.match(stateKey(name), { cacheName: STATE }).then((found) => found && found.json());
 const write = async (name, value) => (await caches.open(STATE)).put(stateKey(name), new Response(JSON.stringify(value)));
 
-// memory is what outlasts this worker: the release of each open page by client id (a tilde before it for pages from the network), what was opened
-// last, and which release was in force before.
+// memory is what outlasts this worker: what was opened last, which release was in force before, when the stores were looked after.
 let remembered;
-const memory = () => (remembered = remembered || caches.match(stateKey("memory"), { cacheName: STATE }).then((r) => (r ? r.json() : { pages: {}, opened: [] })));
+const memory = () => (remembered = remembered || read("memory").then((known) => known || { opened: [] }));
 const save = async () => {
   const known = await memory();
   known.clock = Math.max(known.clock || 0, Date.now());
   await write("memory", known);
 };
 
+// The release of each open page is stored by itself, since two workers may write at a time; a tilde before it is for pages from the network.
+const pages = new Map(); // by client id, may be promises
+async function note(id, release) {
+  pages.set(id, release);
+  await write("page=" + id, await release);
+}
+
 // releaseOf gives the release of the page that asks; undefined when nobody knows yet.
-async function releaseOf({ clientId, resultingClientId, request }) {
-  const release = await (await memory()).pages[clientId];
-  if (typeof release === "string") return release;
+async function releaseOf({ clientId }) {
   if (!clientId) return TABLE.release;
+  if (!pages.has(clientId)) {
+    const known = await read("page=" + clientId);
+    if (known) pages.set(clientId, known);
+  }
+  if (pages.has(clientId)) return pages.get(clientId);
   const client = await clients.get(clientId);
   if (!client || client.type !== "window") return TABLE.release;
   client.postMessage({ tachyform: NAME, who: true });
@@ -432,9 +443,8 @@ async function releaseOf({ clientId, resultingClientId, request }) {
 // adopt takes in a page that was there before its worker: it says which digest it holds. It belongs to the one release that has it;
 // one of another release gets no code but what it has.
 async function adopt({ id }, { path, digest }) {
-  const known = await memory();
   if (cut) await toPages({ network: false });
-  if (known.pages[id] !== undefined) return;
+  if (pages.has(id) || (await read("page=" + id))) return;
   const all = [];
   let listed;
   for (const list of await allLists()) {
@@ -442,25 +452,24 @@ async function adopt({ id }, { path, digest }) {
     listed = listed || entry;
     if (digest && entry && entry.digest === digest) all.push(list.release);
   }
-  known.pages[id] = all.length === 1 ? all[0] : all.length || !digest ? "~" : listed ? "~!" : "~" + (await serverRelease());
-  await save();
+  await note(id, all.length === 1 ? all[0] : all.length || !digest ? "~" : listed ? "~!" : "~" + (await serverRelease()));
 }
 
 // came notes the release of a page that is being opened, and afterwards looks after what is stored.
-function came(event, release, entry) {
+async function came(event, release) {
   const id = event.resultingClientId;
   if (!id) return;
-  event.waitUntil((async () => {
-    const known = await memory();
-    known.pages[id] = release; // it may be a promise
-    known.pages[id] = await release;
+  const noted = note(id, release);
+  event.waitUntil(noted.then(async () => {
     if (event.request.mode === "navigate") {
+      const { opened } = await memory();
       const { pathname } = new URL(event.request.url);
-      known.opened = [pathname, ...known.opened.filter((path) => path !== pathname)].slice(0, 50);
+      opened.splice(0, 50, ...new Set([pathname, ...opened].slice(0, 50)));
+      await save();
     }
-    await save();
     await care();
-  })());
+  }));
+  await noted;
 }
 
 // care completes the release and clears away what no page needs any more: at every visit, with a new release, and when something
@@ -475,13 +484,10 @@ async function complete(again) {
   const known = await memory();
   if (!again && known.whole === TABLE.release && recent(known.looked, VISIT)) return;
   const { release, now, later, pieces } = OWN;
-  if (!(await caches.match(stateKey("release=" + release), { cacheName: STATE }))) await write("release=" + release, { release, now, later, pieces });
+  if (!(await read("release=" + release))) await write("release=" + release, { release, now, later, pieces });
   const left = [];
   await fill(await missing(), left, 1);
   if (part.warm) await part.warm();
-  const open = await openPages();
-  const ids = Object.keys(known.pages);
-  for (const id of ids.slice(0, -20)) if (!open.includes(id)) delete known.pages[id];
   if (!registration.installing && !registration.waiting) { // the next release may use what older ones have
     await tidy(recent(known.since, DAY) && known.before);
     if (part.trim) await part.trim(known.opened);
@@ -491,15 +497,20 @@ async function complete(again) {
 }
 
 const recent = (time, span) => Math.abs(Date.now() - time) < span; // clocks may jump
-const openPages = async () => (await clients.matchAll({ type: "all", includeUncontrolled: true })).map((client) => client.id);
 
 // tidy gives up what no open page needs: all releases but this one, the one in force, and one more that is named. With all, also one
-// that could not be completed yet: it is newer than ours.
+// that could not be completed yet: it is newer than ours. Pages that were left may come back; the last twenty are remembered.
 async function tidy(more, all) {
-  const { pages, release } = await memory();
-  const used = [TABLE.release, release, more, ...(await openPages()).map((id) => pages[id])];
+  const used = [TABLE.release, (await memory()).release, more];
+  const open = (await clients.matchAll({ type: "all", includeUncontrolled: true })).map((client) => client.id);
   const state = await caches.open(STATE);
-  const keys = (await state.keys()).map(({ url }) => url).filter((url) => url.includes("release="));
+  const urls = (await state.keys()).map(({ url }) => url);
+  const noted = urls.filter((url) => url.includes("page="));
+  for (const [i, url] of noted.entries()) {
+    if (open.includes(url.split("page=")[1])) used.push((await (await state.match(url)).json()).replace("~", ""));
+    else if (i < noted.length - 20) await state.delete(url);
+  }
+  const keys = urls.filter((url) => url.includes("release="));
   const own = keys.findIndex((url) => url.endsWith("=" + TABLE.release));
   const keeping = [OWN];
   for (const [i, url] of keys.entries()) {

@@ -48,6 +48,10 @@
     if (offer && on("install")) prompt();
     if (waiting && on("update")) update();
   });
+  // A request that failed says more than the browser's belief in its network.
+  if (window.PerformanceObserver) new PerformanceObserver((list) => {
+    if (list.getEntries().some((entry) => entry.responseStatus === 0 && entry.name.startsWith(location.origin + "/"))) say({ tachyform: "look" });
+  }).observe({ type: "resource" });
   addEventListener("online", () => { reached = true; refresh(); say("tachyform: send"); });
   addEventListener("offline", refresh);
   addEventListener("beforeinstallprompt", (event) => {

@@ -82,7 +82,7 @@ async function releasedAs(event, copy) {
   const { pathname } = new URL(event.request.url);
   const held = text(await copy.clone().arrayBuffer());
   const list = (await allLists()).find((list) => held.includes((nameIn(list, pathname, true) || { digest: "\n" }).digest));
-  came(event, (list || OWN).release);
+  await came(event, (list || OWN).release);
 }
 
 // keyFor is what an answer is stored under: the request without the parameters that the rule ignores.
