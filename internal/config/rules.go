@@ -2,6 +2,7 @@ package config
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -19,12 +20,13 @@ type Rule struct {
 	Answer      string   `toml:"answer"`
 	Patience    string   `toml:"patience"`
 	Keep        Keep     `toml:"keep"`
-	Ignore      []string `toml:"ignore"` // names of query parameters that make no difference
-	Vary        string   `toml:"vary"`   // "obey" or "ignore"
-	Opaque      bool     `toml:"opaque"` // answers that cannot be looked into may be stored
-	Never       string   `toml:"never"`  // [NeverIgnore]: the rule counts although [stow] never names the address
-	Tell        bool     `toml:"tell"`   // pages are told when a fresh answer differs from the stored one
-	Forget      []string `toml:"forget"` // names of rules that are emptied when a request of this one succeeds
+	Ignore      []string `toml:"ignore"`    // names of query parameters that make no difference
+	Vary        string   `toml:"vary"`      // "obey" or "ignore"
+	Opaque      bool     `toml:"opaque"`    // answers that cannot be looked into may be stored
+	Never       string   `toml:"never"`     // [NeverIgnore]: the rule counts although [stow] never names the address
+	Integrity   string   `toml:"integrity"` // digest of one file of another origin, which is then part of the offline promise
+	Tell        bool     `toml:"tell"`      // pages are told when a fresh answer differs from the stored one
+	Forget      []string `toml:"forget"`    // names of rules that are emptied when a request of this one succeeds
 }
 
 // Keep bounds what a rule stores.
@@ -75,7 +77,7 @@ func (r *Rule) Worker() (worker.Rule, error) {
 	if err != nil {
 		return worker.Rule{}, err
 	}
-	w := worker.Rule{Name: r.Name, Private: r.Keep.Private, Tell: r.Tell, Forget: r.Forget, Source: r.Match, Match: p.Match, Path: p.Path, Method: strings.ToUpper(r.Method), Destinations: r.Destination, Answer: r.Answer,
+	w := worker.Rule{Name: r.Name, Private: r.Keep.Private, Tell: r.Tell, Forget: r.Forget, Integrity: r.Integrity, Source: r.Match, Match: p.Match, Path: p.Path, Method: strings.ToUpper(r.Method), Destinations: r.Destination, Answer: r.Answer,
 		Ignore: r.Ignore, Vary: r.Vary, Opaque: r.Opaque, Entries: DefaultEntries, Patience: int(DefaultPatience.Milliseconds())}
 	if r.Answer == worker.Outbox {
 		w.Entries, w.Age = defaultOutboxPosts, int(DefaultOutboxAge.Seconds())
@@ -91,6 +93,8 @@ func (r *Rule) Worker() (worker.Rule, error) {
 	}
 	return w, nil
 }
+
+var integrity = regexp.MustCompile(`^sha(256|384|512)-[A-Za-z0-9+/_-]+={0,2}$`)
 
 // checkRule finds what is wrong with one rule by itself.
 func checkRule(r *Rule, add func(key, value, format string, args ...any)) {
@@ -149,6 +153,10 @@ func checkRule(r *Rule, add func(key, value, format string, args ...any)) {
 		add("vary", r.Vary, "vary is for answers that are stored; %s stores nothing", r.Answer)
 	case r.Never != "" && r.Never != NeverIgnore:
 		add("never", r.Never, "never = %q: the one word is %q, for a rule that counts although [stow] never names its address", r.Never, NeverIgnore)
+	case r.Integrity != "" && (r.Answer != worker.CacheFirst || !strings.Contains(r.Match, "://") || strings.ContainsAny(r.Match, "*{(") || len(r.Destination) > 0):
+		add("integrity", r.Integrity, "integrity is for one file of another origin, by its whole URL, with answer = %q", worker.CacheFirst)
+	case r.Integrity != "" && !integrity.MatchString(r.Integrity):
+		add("integrity", r.Integrity, "integrity = %q is no digest such as \"sha384-…\" (Subresource Integrity)", r.Integrity)
 	case r.Tell && !stores:
 		add("tell", "", "tell is for answers that are stored; %s stores nothing", r.Answer)
 	case len(r.Ignore) > 0 && !stores:

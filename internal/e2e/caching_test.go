@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"crypto/sha512"
+	"encoding/base64"
 	"slices"
 	"strings"
 	"testing"
@@ -256,6 +258,44 @@ func TestOtherOrigins(t *testing.T) {
 		assert.Equal(t, rehearsal.Whole, r.Pages[0].Outcome, r.Pages[0].Why)
 		assert.True(t, slices.ContainsFunc(r.Stores, func(s rehearsal.Store) bool { return slices.Contains(s.URLs, "https://tiles.example/tile.svg") }))
 	})
+}
+
+// TestFilesOfOtherOrigins is about a script of another origin whose digest is known: one visit is enough, and nothing else is stored for it.
+func TestFilesOfOtherOrigins(t *testing.T) {
+	t.Parallel()
+	const script = "document.documentElement.dataset.chart = 'drawn';"
+	sum := sha512.Sum384([]byte(script))
+	for name, c := range map[string]struct{ sends, want string }{"as it was": {script, "drawn"}, "something else": {"document.documentElement.dataset.chart = 'stolen';", ""}} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			other, dir := t.TempDir(), t.TempDir()
+			write(t, other, map[string]string{"index.html": "<title>CDN</title>", "chart.js": c.sends})
+			cdn := served(t, other)
+			cdn.Release(site.NewServer(openSite(t, other), site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Access-Control-Allow-Origin", Value: "*"}}}))
+			write(t, dir, map[string]string{"dist/index.html": `<!doctype html><title>Chart</title><script src="` + cdn.Origin + `/chart.js"></script>`,
+				"tachyform.toml": "site = \"dist\"\n[[rule]]\nmatch = \"" + cdn.Origin + "/chart.js\"\nanswer = \"cache-first\"\nintegrity = \"sha384-" + base64.StdEncoding.EncodeToString(sum[:]) + "\"\n"})
+			fine(t, dir, "fit")
+			b, _ := browse(t, dir+"/dist", "/")
+			_, err := b.Open("/")
+			require.NoError(t, err)
+			require.NoError(t, b.Settle())
+			require.NoError(t, cdn.Stop())
+			require.NoError(t, b.SetNetwork(stage.Offline))
+			_, err = b.Open("/")
+			require.NoError(t, err)
+			drawn, err := b.Evaluate(`document.documentElement.dataset.chart || ""`)
+			require.NoError(t, err)
+			assert.Equal(t, c.want, drawn)
+		})
+	}
+}
+
+func openSite(t *testing.T, dir string) *site.Site {
+	t.Helper()
+	s, err := site.Open(dir, "/")
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	return s
 }
 
 // TestSoundOffline plays a sound from the middle, without a network.

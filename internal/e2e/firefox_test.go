@@ -203,3 +203,49 @@ func TestDemoInFirefox(t *testing.T) {
 	}
 	assert.Empty(t, f.logs, "the console holds no error")
 }
+
+// TestPromisesInFirefox is about what differs there: pages by a rule without a network, the outbox, and a sound played from the middle.
+func TestPromisesInFirefox(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	const rate, seconds = 8000, 4
+	wav := "RIFF" + le(36+rate*seconds, 4) + "WAVEfmt " + le(16, 4) + le(1, 2) + le(1, 2) + le(rate, 4) + le(rate, 4) + le(1, 2) + le(8, 2) + "data" + le(rate*seconds, 4) + strings.Repeat("\x80\x90\xa0\x90\x80\x70\x60\x70", rate*seconds/8)
+	write(t, dir, map[string]string{"dist/index.html": start, "dist/app.css": "", "dist/horn.wav": wav, "dist/news/index.html": strings.Replace(start, "Skerry Line", "News", 1),
+		"tachyform.toml": "site = \"dist\"\n[stow]\nnow = [\"/\", \"/app.css\", \"/horn.wav\"]\n[[rule]]\nmatch = \"/news/*\"\nanswer = \"network-first\"\n" + outboxRule})
+	fine(t, dir, "fit")
+	server := serverOf(t, filepath.Join(dir, "dist"), "/")
+	server.Rules.Answers = []site.AnswerRule{booked}
+	web, err := preview.Start(server)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = web.Stop() })
+	f := startFirefox(t)
+	require.NoError(t, f.open(web.Origin+"/"))
+	f.evaluate(`navigator.serviceWorker.ready.then((r) => r.active.state === "activated" ? "" : new Promise((done) => { r.active.onstatechange = () => done(""); }))`)
+	require.NoError(t, f.open(web.Origin+"/news/"))
+	assert.Equal(t, "News", f.evaluate("document.title"))
+	require.NoError(t, f.open(web.Origin+"/"))
+	require.NoError(t, web.SetNetwork(site.Offline))
+	require.NoError(t, f.open(web.Origin+"/news/"), "a page that a rule keeps")
+	assert.Equal(t, "News", f.evaluate("document.title"))
+	require.NoError(t, f.open(web.Origin+"/news/other"), "a page that nobody has")
+	assert.Contains(t, f.evaluate("document.title"), "No connection")
+	require.NoError(t, f.open(web.Origin+"/"))
+	assert.Equal(t, "202 1", f.evaluate(`fetch("/api/bookings", {method: "POST", body: "kept"}).then(async (r) => [r.status, (await r.json()).waiting].join(" "))`))
+	assert.Equal(t, "4,3", f.evaluate(`(async () => {
+		const a = new Audio("/horn.wav"); a.muted = true;
+		const once = (type) => new Promise((done, fail) => { a.addEventListener(type, done, {once: true}); a.addEventListener("error", () => fail(new Error(a.error.message)), {once: true}); });
+		await once("canplaythrough");
+		a.currentTime = 3; await once("seeked");
+		return [a.duration, a.currentTime].join();
+	})()`))
+	web.Log()
+	require.NoError(t, web.SetNetwork(site.Online))
+	assert.Equal(t, "sent 201", f.evaluate(`new Promise((done) => { addEventListener("app-outbox", ({detail}) => detail.result === "sent" && done(detail.result + " " + detail.status)); dispatchEvent(new Event("online")); })`))
+	var bodies []string
+	for _, r := range web.Log() {
+		if r.Method == "POST" {
+			bodies = append(bodies, string(r.Body))
+		}
+	}
+	assert.Equal(t, []string{"kept"}, bodies)
+}

@@ -102,8 +102,14 @@ func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests
 	return nil
 }
 
-// warm names the data that scripts fetch and rules keep, so that it is there after one visit.
+// warm names the data that scripts fetch and rules keep, and files of other origins whose digest is known, so that they are there after one
+// visit.
 func (f *fitter) warm(plan *worker.Plan) {
+	for i := range f.cfg.Rules {
+		if r := &f.cfg.Rules[i]; r.Integrity != "" {
+			plan.Warm = append(plan.Warm, r.Match)
+		}
+	}
 	for _, u := range f.inv.Data {
 		d := plan.Decide(worker.Asked{Address: u, Destination: "empty"})
 		file := f.inv.FileOf(u)
@@ -399,6 +405,8 @@ func (f *fitter) candidates(workerPath string) []site.File {
 			never("visitors do not ask for it")
 		case f.keptByRule(file):
 			never("a rule keeps it")
+		case slices.Contains(f.inv.Data, file.URL) && survey.PersonalPath(strings.TrimPrefix(file.URL, f.site.Base)) && !slices.Contains(f.cfg.Stow.Now, file.URL):
+			never("its address looks like what belongs to one person")
 		default:
 			out = append(out, file)
 		}

@@ -73,6 +73,7 @@ type Rule struct {
 	Ignore       []string // names of query parameters that make no difference, with * for any letters
 	Vary         string   // [VaryObey], [VaryIgnore], or "": one answer for each URL, none that vary by cookies
 	Opaque       bool     // answers of other origins that cannot be looked into may be stored
+	Integrity    string   // digest (Subresource Integrity, section 3.5) of what another origin has under this address, "" for none
 	Private      bool     // answers for one visitor (private, no-store, by cookie or Authorization) may be stored
 	Tell         bool     // pages are told when a fresh answer differs from the stored one
 	Forget       []string // names of rules whose answers are thrown away when a request of this one succeeds
@@ -341,6 +342,7 @@ func (r *Rule) members() []string {
 	add(len(r.Ignore) > 0, "ignore", ignoring(r.Ignore))
 	add(r.Vary != "", "vary", r.Vary)
 	add(r.Opaque, "opaque", true)
+	add(r.Integrity != "", "integrity", r.Integrity)
 	add(r.Private, "private", true)
 	add(r.Tell, "tell", true)
 	add(len(r.Forget) > 0, "forget", r.Forget)

@@ -34,6 +34,10 @@ async function empty(rule) {
   rule.kept = null;
 }
 
+// asked fetches what a rule is for. With a digest, what another origin sends is asked for so that the browser can check it.
+const asked = (rule, request) =>
+  rule.integrity ? fetch(request.url, { mode: "cors", credentials: "omit", integrity: rule.integrity }) : request.url.startsWith(location.origin + "/") ? fetched(request) : fetch(request);
+
 async function kept(rule, event) {
   const { request } = event;
   const { answer } = rule;
@@ -56,7 +60,7 @@ async function kept(rule, event) {
   };
   const before = navigation && serverRelease();
   const fresh = async () => {
-    const got = await (navigation ? fromNetwork(event) : request.url.startsWith(location.origin) ? fetched(request) : fetch(request));
+    const got = await (navigation ? fromNetwork(event) : asked(rule, request));
     const foreign = await isForeign(got, navigation);
     if (/^(401|403|404|410)$/.test(got.status)) event.waitUntil(store.delete(key, same)); // it is not for this visitor any more
     if (!foreign && mayStay(got, request, rule)) event.waitUntil(keepAnswer(store, key, got.clone(), rule));
@@ -153,15 +157,15 @@ async function keepAnswer(store, key, answer, rule) {
 part.warm = () => heard.asked(null, { asked: TABLE.warm.map((file) => [file, "empty"]) });
 
 // asked keeps what a page asked for before this worker was there: [address, destination] each.
-heard.asked = async (_, { asked }) => {
+heard.asked = async (_, { asked: list }) => {
   const store = await caches.open(KEPT);
-  for (const [url, destination] of asked.slice(0, 60)) {
+  for (const [url, destination] of list.slice(0, 60)) {
     const request = new Request(url);
     const rule = ruleOf(addressOf(request), "GET", destination);
     if (!rule || !rule.entries || rule.private) continue;
     const key = keyFor(rule, request);
     if (await store.match(key, { ignoreVary: true })) continue;
-    const answer = await fetch(request).catch(() => {});
+    const answer = await asked(rule, request).catch(() => {});
     if (answer && mayStay(answer, request, rule) && !(await isForeign(answer, destination === "document"))) await keepAnswer(store, key, answer, rule);
   }
 };
