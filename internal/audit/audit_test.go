@@ -21,6 +21,7 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
+	"tachyform/internal/worker"
 )
 
 func picture(t testing.TB, n int, alpha uint8) string {
@@ -302,6 +303,7 @@ func TestEachCheckFails(t *testing.T) {
 		"updates/never-arrives":             {map[string]string{"sw.js": "onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request).then(async (r) => { await (await caches.open('v')).put(e.request, r.clone()); return r; })));"}, "sw.js:0:0"},
 		"updates/mixes-releases":            {map[string]string{"sw.js": "onfetch = (e) => { if (e.request.mode !== 'navigate') e.respondWith(caches.open('v').then(async (c) => (await c.match(e.request)) || fetch(e.request).then((r) => { c.put(e.request, r.clone()); return r; }))); };"}, "sw.js:0:0"},
 		"updates/worker-must-change":        {map[string]string{"sw.js": cacheFirst}, "sw.js:0:0"},
+		"updates/changed-since-fit":         {map[string]string{"sw.js": worker.Mark + "service worker\nself.tachyform = {release: \"abcdef123456\", now: {other: {\"/192.png\": \"AAAAAAAAAAAAAAAA\"}}};\n" + goodWorker}, "192.png:0:0"},
 		"updates/kept-too-long":             {map[string]string{"header": "Cache-Control: max-age=604800"}, "-"},
 		"weight/first-visit":                {map[string]string{"ceiling": "10"}, ""},
 		"weight/quota":                      {map[string]string{"sw.js": goodWorker + "\naddEventListener('install', (e) => e.waitUntil(caches.open('v').then((c) => c.put('/film', new Response('x'.repeat(60 << 20))))));"}, ""},

@@ -4,12 +4,14 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
+	"tachyform/internal/worker"
 )
 
 // mistake is a kind of thing that a rehearsal notices about a worker.
@@ -208,6 +210,41 @@ var updateChecks = []Check{
 				return nil, true
 			}
 			return []Finding{f.inWorker(after(best))}, true
+		},
+	},
+	{
+		ID: "updates/changed-since-fit", Level: Warning, Area: "updates", Title: "Files are what the worker was told of them", Why: "The worker checks what it stores. A page, script or style that is something else stops the release for everybody; a picture or text is left out of what works without a network.", Mend: "run tachyform fit as the last step of the build; when the host rewrites the file on its way, keep it from that, or name the file in [stow] never", Spec: "docs/caching.md, \"The release\"", Example: "app.css is minified by the host, after the fit",
+		run: func(f *facts) ([]Finding, bool) {
+			script, _, _ := strings.Cut(f.rehearsal.Worker.URL, "?")
+			files, ours := worker.Released(f.server.Answer("GET", script).Body)
+			if !ours {
+				return nil, f.workers()
+			}
+			var out []Finding
+			for _, u := range slices.Sorted(maps.Keys(files)) {
+				a := f.server.Answer("GET", u)
+				for range 3 { // hosts redirect to clean addresses
+					if to := a.Header.Get("Location"); to != "" {
+						a = f.server.Answer("GET", to)
+					}
+				}
+				e := files[u]
+				what := "has other bytes than the worker was told"
+				switch {
+				case a.Status != 200:
+					what = fmt.Sprintf("is answered with status %d", a.Status)
+				case e.Is(a.Body, ""):
+					continue
+				}
+				if e.Kind == worker.Other {
+					what += "; it is left out of what works without a network"
+				} else {
+					what += "; nobody gets this release"
+				}
+				file, _ := f.server.Find(u)
+				out = append(out, Finding{File: file, URL: u, Message: u + " " + what})
+			}
+			return out, true
 		},
 	},
 	{

@@ -4,6 +4,7 @@ package caching
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -45,7 +46,33 @@ type Table struct {
 	StandIn  string        `json:"stand_in"` // page shown when nothing else can be
 	Image    string        `json:"image"`    // picture shown when nothing else can be
 	Rows     []Row         `json:"rows"`
+	Groups   []Group       `json:"groups"`
 	Explains []Explanation `json:"explains"`
+}
+
+// Group is what a visitor can ask for as a whole.
+type Group struct {
+	Name string `json:"name"`
+	Weight
+}
+
+// Groups weighs the groups of a plan.
+func Groups(p *worker.Plan, files []site.File) []Group {
+	out := []Group{}
+	for _, g := range p.Groups {
+		x := Group{Name: g.Name}
+		re := regexp.MustCompile(g.Match)
+		for _, f := range files {
+			_, now := p.Now[f.URL]
+			_, later := p.Later[f.URL]
+			if (now || later) && re.MatchString(f.URL) {
+				x.Files++
+				x.Bytes += f.Size
+			}
+		}
+		out = append(out, x)
+	}
+	return out
 }
 
 // Weight is what is stored.

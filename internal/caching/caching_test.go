@@ -17,7 +17,7 @@ func plan(t *testing.T) *worker.Plan {
 		r.Source, r.Match = pattern, p.Match
 		return r
 	}
-	return &worker.Plan{Base: "/", Offline: "/offline.html", Now: map[string]worker.Entry{"/": {Digest: "a", Kind: worker.Pages}, "/a.css": {Digest: "b", Kind: worker.Code}}, Later: map[string]worker.Entry{"/pier.jpg": {Digest: "c", Kind: worker.Other}}, Rules: []worker.Rule{
+	return &worker.Plan{Base: "/", Offline: "/offline.html", Patience: 10_000, Now: map[string]worker.Entry{"/": {Digest: "a", Kind: worker.Pages}, "/a.css": {Digest: "b", Kind: worker.Code}}, Later: map[string]worker.Entry{"/pier.jpg": {Digest: "c", Kind: worker.Other}}, Rules: []worker.Rule{
 		worker.Leave("/left/**"),
 		rule("/api/*", worker.Rule{Answer: worker.CacheFirst, Destinations: []string{"image"}, Entries: 5}),
 		rule("/api/*", worker.Rule{Answer: worker.NetworkFirst, Patience: 2500, Entries: 30, Age: 6 * 3600}),
@@ -55,6 +55,13 @@ func TestTabulate(t *testing.T) {
 	assert.Equal(t, "the last answer, up to 6 hours old", got["/api/*"].Offline)
 }
 
+func TestGroups(t *testing.T) {
+	p := plan(t)
+	p.Groups = []worker.Group{{Name: "guide", Match: worker.Glob("/pier*") + "|" + worker.Glob("/a.css")}}
+	files := []site.File{{URL: "/pier.jpg", Size: 70}, {URL: "/a.css", Size: 10}, {URL: "/pier-2.jpg", Size: 5}, {URL: "/", Size: 1}}
+	assert.Equal(t, []Group{{"guide", Weight{2, 80}}}, Groups(p, files), "what is not stored at all is no part of it")
+}
+
 func TestExplain(t *testing.T) {
 	for name, c := range map[string]struct {
 		asked                              worker.Asked
@@ -62,14 +69,14 @@ func TestExplain(t *testing.T) {
 	}{
 		"release":        {worker.Asked{Address: "/", Destination: "document"}, "release", "stow now", "the same", "the same", ""},
 		"later":          {worker.Asked{Address: "/pier.jpg", Destination: "image"}, "release", "stow later", "the same, if it was asked for before", "the same, if it was asked for before; else nothing: the request fails", ""},
-		"another page":   {worker.Asked{Address: "/x/", Destination: "document"}, "network", "no list and no rule has it", "whatever the network gives, or /offline.html instead", "/offline.html instead", ""},
+		"another page":   {worker.Asked{Address: "/x/", Destination: "document"}, "network", "no list and no rule has it", "after 10\u00a0s /offline.html instead; waits as long as it takes when loaded again", "/offline.html instead", ""},
 		"past":           {worker.Asked{Address: "/left/a", Destination: "document"}, "past", "rule 1: /left/**", "the network's", "the browser's error page", ""},
 		"no rule":        {worker.Asked{Address: "/x", Method: "PUT", Destination: "empty"}, "past", "no rule is for PUT", "the network's", "nothing: the request fails", ""},
 		"passed over":    {worker.Asked{Address: "/api/x", Destination: "empty"}, worker.NetworkFirst, "rule 3: /api/*", "after 2.5\u00a0s the stored answer, up to 6 hours old, else nothing: the request fails", "the stored answer, up to 6 hours old, else nothing: the request fails", "it is for [image], this is empty"},
-		"by its method":  {worker.Asked{Address: "/api/send", Method: "POST", Destination: "empty"}, worker.Outbox, "rule 4: POST /api/send", "waits for the network", "202: kept, and sent when there is a network", "it is for GET, this is POST"},
+		"by its method":  {worker.Asked{Address: "/api/send", Method: "POST", Destination: "empty"}, worker.Outbox, "rule 4: POST /api/send", "202 after 10\u00a0s: kept, and sent again", "202: kept, and sent when there is a network", "it is for GET, this is POST"},
 		"stale":          {worker.Asked{Address: "/stale?utm_a=1", Destination: "empty"}, worker.StaleWhileRevalidate, "rule 5: /stale", "the stored answer", "the stored answer, else nothing: the request fails", ""},
 		"another origin": {worker.Asked{Address: "https://cdn.example/a", Destination: "image"}, worker.CacheOnly, "rule 6: https://cdn.example/*", "the same", "the same", ""},
-		"never stored":   {worker.Asked{Address: "/own/a", Destination: "document"}, worker.NetworkOnly, "rule 7: /own/**", "whatever the network gives, or /offline.html instead", "/offline.html instead", ""},
+		"never stored":   {worker.Asked{Address: "/own/a", Destination: "document"}, worker.NetworkOnly, "rule 7: /own/**", "after 10\u00a0s /offline.html instead; waits as long as it takes when loaded again", "/offline.html instead", ""},
 	} {
 		e := Explain(plan(t), c.asked, []Place{{"t.toml", 7}})
 		assert.Equal(t, []string{c.answer, c.by, c.slow, c.offline}, []string{e.Answer, e.By, e.Slow, e.Offline}, name)

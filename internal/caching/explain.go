@@ -71,6 +71,9 @@ func Explain(p *worker.Plan, a worker.Asked, places []Place) Explanation {
 	switch d.Answer {
 	case "release":
 		e.By = "stow now"
+		if d.File == p.Shell && p.Shell != a.Address && a.Destination == "document" {
+			e.By = "no file and no rule: a route of the application, shown by its shell"
+		}
 		e.Stored = "with the release, at the first visit"
 		e.set("the release's "+d.File+", without a request", "the same", "the same", "the same")
 		if d.Later {
@@ -84,7 +87,7 @@ func Explain(p *worker.Plan, a worker.Asked, places []Place) Explanation {
 	case "network":
 		e.By = "no list and no rule has it"
 		e.Stored = "no"
-		e.set("from the network", "whatever the network gives, or "+last, "the server's error page", last)
+		e.set("from the network", slowly(p, a, last), "the server's error page", last)
 	default:
 		e.By = "no list and no rule has it"
 		if !slices.Contains([]string{"GET"}, a.Method) {
@@ -94,6 +97,14 @@ func Explain(p *worker.Plan, a worker.Asked, places []Place) Explanation {
 		e.set("past the worker, as if there were none", "the network's", "the server's error", "nothing: the request fails")
 	}
 	return e
+}
+
+// slowly says what a request gets on a network that does not answer.
+func slowly(p *worker.Plan, a worker.Asked, last string) string {
+	if a.Destination == "document" && p.Patience > 0 {
+		return "after " + wait(time.Duration(p.Patience)*time.Millisecond) + " " + last + "; waits as long as it takes when loaded again"
+	}
+	return "waits for the network, then " + last
 }
 
 func methodName(m string) string {
@@ -118,7 +129,7 @@ func (e *Explanation) byRule(p *worker.Plan, r *worker.Rule, d worker.Decision, 
 	switch r.Answer {
 	case worker.NetworkFirst:
 		patience := wait(time.Duration(r.Patience) * time.Millisecond)
-		e.set("from the network, and stored", "after "+patience+" "+otherwise, otherwise, otherwise)
+		e.set("from the network, and stored; 401, 403, 404 and 410 are shown and remove the stored answer", "after "+patience+" "+otherwise, otherwise, otherwise)
 	case worker.CacheFirst:
 		e.set(stored+", else from the network, and stored", stored, stored+", else the server's error", otherwise)
 	case worker.StaleWhileRevalidate:
@@ -126,11 +137,11 @@ func (e *Explanation) byRule(p *worker.Plan, r *worker.Rule, d worker.Decision, 
 	case worker.CacheOnly:
 		e.set(otherwise, "the same", "the same", "the same")
 	case worker.Outbox:
-		e.set("sent at once, with an Idempotency-Key; the server's answer is given", "waits for the network", "202: kept, and sent again until the server takes it", "202: kept, and sent when there is a network")
+		e.set("sent at once, with an Idempotency-Key; the server's answer is given", "202 after 10 s: kept, and sent again", "202: kept, and sent again until the server takes it", "202: kept, and sent when there is a network")
 		e.Stored = How(r)
 	case worker.NetworkOnly:
 		e.Stored = "no"
-		e.set("from the network", "whatever the network gives, or "+last, "the server's error", last)
+		e.set("from the network", slowly(p, worker.Asked{Destination: e.Destination}, last), "the server's error", last)
 	default:
 		e.Stored = "no"
 		e.set("past the worker, as if there were none", "the network's", "the server's error", "the browser's error page")

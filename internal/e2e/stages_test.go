@@ -214,3 +214,11 @@ func (w *world) read(name string) string {
 	require.NoError(w, err)
 	return string(data)
 }
+
+// needsAll skips what needs many servers, packages or engines, unless everything is asked for (scripts/test --all).
+func needsAll(t *testing.T) {
+	t.Helper()
+	if os.Getenv("TACHYFORM_ALL") == "" {
+		t.Skip("scripts/test --all runs it")
+	}
+}

@@ -37,7 +37,7 @@ func (p *Plan) Answers(urls []string, method, destination string) (*caching.Tabl
 	st := p.Stowed
 	t := &caching.Table{Format: caching.Format, Site: f.site.Dir, Scope: f.site.Base, First: caching.Weight{Files: st.Now, Bytes: st.NowBytes},
 		Later: caching.Weight{Files: st.Later, Bytes: st.LaterBytes}, Ceiling: st.Ceiling, Takeover: p.Caching.Takeover, StandIn: p.Caching.Offline, Image: p.Caching.Image,
-		Rows: caching.Tabulate(p.Caching, k), Explains: []caching.Explanation{}}
+		Rows: caching.Tabulate(p.Caching, k), Groups: caching.Groups(p.Caching, k.Files), Explains: []caching.Explanation{}}
 	for _, u := range urls {
 		if !strings.HasPrefix(u, "/") && !strings.HasPrefix(u, "https://") && !strings.HasPrefix(u, "http://") {
 			return nil, fmt.Errorf("%s: an address begins with a slash, or is a whole URL", u)
