@@ -460,7 +460,7 @@ func (f *fitter) scriptAndOffline(workerPath string) (string, error) {
 // offlinePage writes the offline page with its script, in the site's looks.
 func (f *fitter) offlinePage() (string, error) {
 	with := func(part string) bool { return !slices.Contains(f.cfg.Offline.Without, part) }
-	look := worker.OfflineLook{Lang: cmp.Or(f.app.lang, "en"), Name: f.app.name, Start: f.app.startURL, Returns: with("return"), Pages: with("pages"),
+	look := worker.OfflineLook{Lang: cmp.Or(f.app.lang, "en"), Name: f.app.name, Start: f.app.startURL, Self: f.url("offline.html"), Returns: with("return"), Pages: with("pages"),
 		Outbox: with("outbox") && slices.ContainsFunc(f.caching.Rules, func(r worker.Rule) bool { return r.Answer == worker.Outbox })}
 	if c, ok := csscolor(f.app.background); ok && with("colours") {
 		look.Background, look.Dark = f.app.background, luminance(c) < 0.4

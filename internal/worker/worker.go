@@ -421,6 +421,7 @@ func OfflineScript(p *Plan) ([]byte, error) {
 // OfflineLook is how the offline page looks that fit writes, and what it holds.
 type OfflineLook struct {
 	Lang, Name, Start      string
+	Self                   string // URL of the page
 	Icon                   string // URL, "" for none
 	Background             string // CSS colour, "" for the browser's own
 	Dark                   bool   // the background is dark
@@ -443,7 +444,7 @@ func OfflinePage(l OfflineLook) ([]byte, error) {
 	}
 	var b bytes.Buffer
 	err = t.Execute(&b, map[string]any{"Lang": l.Lang, "Title": "No connection - " + l.Name, "Name": l.Name, "Start": l.Start, "Icon": l.Icon, "Script": l.Script,
-		"Scheme": scheme, "Text": template.CSS(text), "Background": template.CSS(background), "Returns": l.Returns, "Pages": l.Pages, "Outbox": l.Outbox})
+		"Scheme": scheme, "Text": template.CSS(text), "Background": template.CSS(background), "Returns": l.Returns, "Self": l.Self, "Pages": l.Pages, "Outbox": l.Outbox})
 	return b.Bytes(), err
 }
 

@@ -37,7 +37,8 @@
   if (button) button.addEventListener("click", again);
   const stored = document.querySelector("[data-app-stored]");
   if (stored) list(stored).catch(() => {});
-  if (!document.querySelector("[data-app-return]")) return;
+  const own = document.documentElement.getAttribute("data-app-return"); // this page's own address, where there is nothing to go back to
+  if (!own || location.pathname.replace(".html", "") === own.replace(".html", "")) return;
   let pause = 5000;
   const look = () => fetch(location.href, { method: "HEAD", cache: "no-store" }).then((answer) => { if (answer.status < 500) again(); else wait(); }, wait);
   const wait = () => setTimeout(() => (document.hidden ? wait() : look()), (pause = Math.min(pause * 1.5, 60000)));
