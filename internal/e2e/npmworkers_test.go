@@ -41,6 +41,7 @@ var workersOfOthers = []struct {
 
 // TestWorkersOfOthers lets workers from npm packages serve a small site on both stages, which must agree on everything.
 func TestWorkersOfOthers(t *testing.T) {
+	needsAll(t)
 	for _, c := range workersOfOthers {
 		t.Run(c.pkg+" "+c.file+c.query, func(t *testing.T) {
 			t.Parallel()

@@ -71,6 +71,7 @@ func picked(t testing.TB, dir string) []string {
 
 // TestDrawingsAsInChromium draws 40 SVG files at 512 px and compares with Chromium's own rendering.
 func TestDrawingsAsInChromium(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	dir := t.TempDir()
 	files := map[string]string{"index.html": "<!doctype html><title>Drawings</title>"}

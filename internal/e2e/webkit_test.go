@@ -108,8 +108,8 @@ func TestPromisesInWebKit(t *testing.T) {
 	needsAll(t)
 	t.Parallel()
 	dir := t.TempDir()
-	write(t, dir, map[string]string{"dist/index.html": start, "dist/app.css": "", "dist/fares/index.html": strings.Replace(start, "Skerry Line", "Fares", 1),
-		"tachyform.toml": "site = \"dist\"\n" + outboxRule})
+	write(t, dir, map[string]string{"dist/index.html": start, "dist/app.css": "", "dist/fares/index.html": strings.Replace(start, "Skerry Line", "Fares", 1), "dist/account/index.html": strings.Replace(start, "Skerry Line", "Account", 1),
+		"tachyform.toml": "site = \"dist\"\n[stow]\nnever = [\"/account/**\"]\n" + outboxRule})
 	fine(t, dir, "fit")
 	serve := func() *site.Server {
 		s := serverOf(t, filepath.Join(dir, "dist"), "/")
@@ -122,6 +122,7 @@ func TestPromisesInWebKit(t *testing.T) {
 	k := startWebkit(t)
 	assert.Equal(t, "Skerry Line", k.open(web.Origin+"/"))
 	k.run(`const r = await navigator.serviceWorker.ready; while (!navigator.serviceWorker.controller) await new Promise((done) => setTimeout(done, 50)); return r.active.state`)
+	assert.Equal(t, "Account", k.open(web.Origin+"/account/"), "a page that comes from the network through the worker")
 	k.open(web.Origin + "/")
 	require.NoError(t, web.SetNetwork(site.Offline))
 	assert.Equal(t, "Fares", k.open(web.Origin+"/fares/"))

@@ -29,7 +29,7 @@ func (s *Style) Rules(t *caching.Table, p *fitting.Plan) error {
 		s.printf("  %s%s, %s, each when it is first asked for\n", pad("Later", 14), count(t.Later.Files, "file"), Bytes(t.Later.Bytes))
 	}
 	for _, g := range t.Groups {
-		s.printf("  %s%s, %s: %s, when a visitor asks for them\n", pad("Group", 14), g.Name, count(g.Files, "file"), Bytes(g.Bytes))
+		s.printf("  %s%s: %s, %s, when a visitor asks for them\n", pad("Group", 14), g.Name, count(g.Files, "file"), Bytes(g.Bytes))
 	}
 	s.printf("  %s%s\n\n", pad("Next release", 14), map[string]string{"next-visit": "takes over when all pages of the old one are closed", "when-asked": "takes over when a visitor asks for it",
 		"at-once": "takes over at once; open pages keep theirs"}[t.Takeover])

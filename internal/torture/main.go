@@ -29,7 +29,6 @@ type release struct {
 	Style, Module, Part int // app.css, app.js and dep.js
 	Late                int // late.js, which pages ask for when they like
 	server              *site.Server
-	pieces              int
 	dir                 string
 }
 
