@@ -204,6 +204,7 @@ func TestSubFolder(t *testing.T) {
 }
 
 func TestHandWrittenWorkersAgreeWithChromium(t *testing.T) {
+	needsAll(t)
 	const list = `const V = "v1";
 self.addEventListener("install", (e) => { self.skipWaiting(); e.waitUntil(caches.open(V).then((c) => c.addAll(["/", "/fares/", "/app.css", "/offline.html"]))); });
 self.addEventListener("activate", (e) => e.waitUntil((async () => { for (const n of await caches.keys()) if (n !== V) await caches.delete(n); await clients.claim(); })()));

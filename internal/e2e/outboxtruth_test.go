@@ -110,7 +110,11 @@ func TestClocksThatJump(t *testing.T) {
 	for name, c := range map[string]struct{ kept, sent int }{"kept under a slow clock": {-year, 0}, "sent under a fast one": {0, year}, "kept under a fast clock": {year, 0}} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			onChromium(t, map[string]string{"clock.js": clock}, besideClock+outboxRule, site.Rules{Answers: []site.AnswerRule{booked}}, func(w *world) {
+			stages := onEmbedded
+			if c.kept < 0 || c.sent > 0 { // where servers say what time it is
+				stages = onChromium
+			}
+			stages(t, map[string]string{"clock.js": clock}, besideClock+outboxRule, site.Rules{Answers: []site.AnswerRule{booked}}, func(w *world) {
 				w.visit()
 				set := func(ms int) {
 					w.rest()
@@ -137,7 +141,7 @@ func TestClocksThatJump(t *testing.T) {
 		t.Parallel()
 		tired := booked
 		tired.Status = 503
-		onChromium(t, map[string]string{"clock.js": clock}, besideClock+outboxRule, site.Rules{Answers: []site.AnswerRule{tired}}, func(w *world) {
+		onEmbedded(t, map[string]string{"clock.js": clock}, besideClock+outboxRule, site.Rules{Answers: []site.AnswerRule{tired}}, func(w *world) {
 			w.visit()
 			w.rest()
 			require.NoError(w, w.Post("clock 86400000", false)) // a day fast

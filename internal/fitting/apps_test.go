@@ -82,7 +82,7 @@ func TestNeverBeatsRules(t *testing.T) {
 	p, err := planned(t, files, "")
 	require.NoError(t, err)
 	assert.Equal(t, worker.NetworkOnly, p.Caching.Decide(worker.Asked{Address: "/account/loans.json", Destination: "empty"}).Answer, "nothing is inferred for what looks personal")
-	assert.Equal(t, []string{"/data/now.json"}, p.Caching.Warm)
+	assert.Equal(t, []string{"/data/now.json"}, p.Caching.Ahead)
 	for _, list := range []map[string]worker.Entry{p.Caching.Now, p.Caching.Later} {
 		assert.NotContains(t, list, "/account/loans.json")
 		assert.NotContains(t, list, "/data/now.json", "what a rule keeps is no part of the release")

@@ -73,8 +73,8 @@ type Stowed struct {
 	Ceiling              int64
 	Never                []site.Skipped
 	AsVisited            bool  // too many files to list in the worker: the list lies beside it, in pieces
-	Warm                 int   // data that rules keep and that is fetched while the worker installs
-	WarmBytes            int64 // of it
+	Ahead                int   // data that rules keep and that is fetched while the worker installs
+	AheadBytes           int64 // of it
 }
 
 // Plan is what a fit would do.

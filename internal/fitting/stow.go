@@ -80,7 +80,7 @@ func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests
 		plan.Ranges = plan.Ranges || file.Kind() == "media"
 	}
 	plan.Long = f.plan.Stowed.AsVisited
-	f.warm(plan)
+	f.ahead(plan)
 	plan.Apart = f.apart(plan)
 	enginePath := f.free("sw-engine.js", "app-sw-engine.js")
 	plan.Engine = f.url(enginePath)
@@ -102,12 +102,12 @@ func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests
 	return nil
 }
 
-// warm names the data that scripts fetch and rules keep, and files of other origins whose digest is known, so that they are there after one
+// ahead names the data that scripts fetch and rules keep, and files of other origins whose digest is known, so that they are there after one
 // visit.
-func (f *fitter) warm(plan *worker.Plan) {
+func (f *fitter) ahead(plan *worker.Plan) {
 	for i := range f.cfg.Rules {
 		if r := &f.cfg.Rules[i]; r.Integrity != "" {
-			plan.Warm = append(plan.Warm, r.Match)
+			plan.Ahead = append(plan.Ahead, r.Match)
 		}
 	}
 	for _, u := range f.inv.Data {
@@ -116,9 +116,9 @@ func (f *fitter) warm(plan *worker.Plan) {
 		if d.Rule < 0 || file == nil || !plan.Rules[d.Rule].Stores() || plan.Rules[d.Rule].Private || plan.Rules[d.Rule].Entries < len(f.inv.Data) {
 			continue
 		}
-		plan.Warm = append(plan.Warm, u)
-		f.plan.Stowed.Warm++
-		f.plan.Stowed.WarmBytes += file.Size
+		plan.Ahead = append(plan.Ahead, u)
+		f.plan.Stowed.Ahead++
+		f.plan.Stowed.AheadBytes += file.Size
 	}
 }
 

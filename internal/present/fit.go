@@ -67,7 +67,7 @@ type FitStowed struct {
 func FitOf(p *fitting.Plan, dryRun bool) FitResult {
 	r := FitResult{Format: "tachyform.fit/1", Site: p.Site.Dir, DryRun: dryRun, Written: []FitFile{}, Inferences: []FitInferred{}, Left: []FitLeft{},
 		NotStowed: []FitLeft{}, Conflicts: []FitConflict{}, Remarks: []string{}, Worker: p.Worker,
-		Stowed: FitStowed{p.Stowed.Now, p.Stowed.NowBytes, p.Stowed.Later, p.Stowed.LaterBytes, p.Stowed.Ceiling, p.Stowed.AsVisited, p.Stowed.Warm, p.Stowed.WarmBytes}}
+		Stowed: FitStowed{p.Stowed.Now, p.Stowed.NowBytes, p.Stowed.Later, p.Stowed.LaterBytes, p.Stowed.Ceiling, p.Stowed.AsVisited, p.Stowed.Ahead, p.Stowed.AheadBytes}}
 	for _, c := range p.Changes {
 		r.Written = append(r.Written, FitFile{c.Path, c.Kind, !c.Exists})
 	}
@@ -165,8 +165,8 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 		st := p.Stowed
 		s.printf("\n  %s\n", s.title.Render("Stored on the visitor's device"))
 		s.row("at first visit", count(st.Now, "file")+", "+Bytes(st.NowBytes)+" of a ceiling of "+Bytes(st.Ceiling))
-		if st.Warm > 0 {
-			s.row("", count(st.Warm, "file")+" of data besides, "+Bytes(st.WarmBytes)+", which rules keep and which are no part of the release")
+		if st.Ahead > 0 {
+			s.row("", count(st.Ahead, "file")+" of data besides, "+Bytes(st.AheadBytes)+", which rules keep and which are no part of the release")
 		}
 		switch {
 		case st.AsVisited:

@@ -136,7 +136,7 @@ type Plan struct {
 	Later    map[string]Entry // by URL, stored when first asked for
 	Long     bool             // the list of what is stored later lies beside the worker, in pieces
 	Rules    []Rule
-	Warm     []string // URLs of the site's own data that rules keep, fetched while the worker installs when they can be had
+	Ahead    []string // URLs of the site's own data that rules keep, fetched while the worker installs when they can be had
 	Offline  string   // URL of the page shown when a navigation cannot be answered, "" for none
 	Shell    string   // URL of the page that answers every route, "" for none
 	Apart    []string // paths that look like routes and are files, when there is a shell
@@ -197,7 +197,7 @@ func (p *Plan) ID() string {
 	for u, e := range p.Now {
 		files[u] = string(e.Kind) + " " + e.Digest
 	}
-	more, _ := json.Marshal([]any{p.Rules, p.Warm, p.Apart, p.Groups, p.Patience, p.Preload}) // plain strings and numbers
+	more, _ := json.Marshal([]any{p.Rules, p.Ahead, p.Apart, p.Groups, p.Patience, p.Preload}) // plain strings and numbers
 	return release.ID(files, p.Base, p.Script, string(more), p.Offline, p.Shell, p.Image, p.Takeover, p.Beside, p.engineDigest())
 }
 
@@ -274,7 +274,7 @@ func Worker(p *Plan) ([]byte, error) {
 	}
 	b.WriteString("  ],\n")
 	if len(p.Rules) > 0 {
-		member("Data that rules keep, asked for while the worker installs", "warm", append([]string{}, p.Warm...))
+		member("Data that rules keep, asked for while the worker installs", "ahead", append([]string{}, p.Ahead...))
 	}
 	member("Paths that the browser need not ask this worker about", "left", left)
 	member("Shown when a page can neither be fetched nor is stored", "offline", p.Offline)

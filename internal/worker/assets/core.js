@@ -276,7 +276,7 @@ async function install(event) {
     await toPages({ failed: error.file || "", reason: error.message });
     throw error;
   }
-  if (part.warm) await part.warm().catch(() => {});
+  if (part.ahead) await part.ahead().catch(() => {});
   if (left.length) await toPages({ left: left.map(({ file }) => file) });
   if (TABLE.takeover === "at-once") await skipWaiting();
 }
@@ -487,7 +487,7 @@ async function complete(again) {
   if (!(await read("release=" + release))) await write("release=" + release, { release, now, later, pieces });
   const left = [];
   await fill(await missing(), left, 1);
-  if (part.warm) await part.warm();
+  if (part.ahead) await part.ahead();
   if (!registration.installing && !registration.waiting) { // the next release may use what older ones have
     await tidy(recent(known.since, DAY) && known.before);
     if (part.trim) await part.trim(known.opened);

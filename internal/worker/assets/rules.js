@@ -153,8 +153,8 @@ async function keepAnswer(store, key, answer, rule) {
   }
 }
 
-// warm fetches what rules keep of the site's own data, so that one visit is enough. Whether it can be had does not matter.
-part.warm = () => heard.asked(null, { asked: TABLE.warm.map((file) => [file, "empty"]) });
+// ahead fetches what rules keep of the site's own data, so that one visit is enough. Whether it can be had does not matter.
+part.ahead = () => heard.asked(null, { asked: TABLE.ahead.map((file) => [file, "empty"]) });
 
 // asked keeps what a page asked for before this worker was there: [address, destination] each.
 heard.asked = async (_, { asked: list }) => {
