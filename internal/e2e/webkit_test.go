@@ -90,10 +90,11 @@ func (k *webkit) ask(m map[string]string) (title, value string) {
 	return answer.Title, answer.Value
 }
 
+// open gives the title of the page; the window itself learns it a moment later.
 func (k *webkit) open(url string) string {
 	k.t.Helper()
-	t, _ := k.ask(map[string]string{"open": url})
-	return t
+	k.ask(map[string]string{"open": url})
+	return k.run("return document.title + (document.body ? '' : ' (nothing)')")
 }
 
 // run runs the body of an async function.
