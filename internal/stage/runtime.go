@@ -70,10 +70,17 @@ func compile(name, src string) (*goja.Program, error) {
 		}
 		return nil, &scriptError{message: "SyntaxError: " + e.Text, file: name, line: line, column: column}
 	}
-	code := string(out.Code) + "\n//# sourceMappingURL=lowered.map\n"
-	ast, err = goja.Parse(name, code, parser.WithSourceMapLoader(func(p string) ([]byte, error) {
+	return lowered(name, string(out.Code), out.Map, false)
+}
+
+// lowered compiles what a source was lowered to; positions are those of the source, by its map.
+func lowered(name, code string, sourceMap []byte, strict bool) (*goja.Program, error) {
+	if !shallow(code) {
+		return nil, &scriptError{message: errNested.Error(), file: name}
+	}
+	ast, err := goja.Parse(name, code+"\n//# sourceMappingURL=lowered.map\n", parser.WithSourceMapLoader(func(p string) ([]byte, error) {
 		if strings.HasSuffix(p, "lowered.map") {
-			return out.Map, nil
+			return sourceMap, nil
 		}
 		return nil, errors.New("no such map")
 	}))
@@ -83,7 +90,7 @@ func compile(name, src string) (*goja.Program, error) {
 	if err := tame(ast); err != nil {
 		return nil, &scriptError{message: err.Error(), file: name}
 	}
-	return goja.CompileAST(ast, false)
+	return goja.CompileAST(ast, strict)
 }
 
 // scriptError is an exception of a worker with its place.
