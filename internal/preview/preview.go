@@ -152,15 +152,12 @@ func (v *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		}
 		v.mu.Unlock()
 	}
+	if r.Method == http.MethodGet {
+		a = a.Part(r.Header.Get("Range"))
+	}
 	h := w.Header()
 	for k, values := range a.Header {
 		h[k] = values
-	}
-	if rg := r.Header.Get("Range"); rg != "" && a.Status == http.StatusOK && len(a.Body) > 0 {
-		if from, to, ok := oneRange(rg, len(a.Body)); ok {
-			h.Set("Content-Range", "bytes "+strconv.Itoa(from)+"-"+strconv.Itoa(to)+"/"+strconv.Itoa(len(a.Body)))
-			a.Status, a.Body = http.StatusPartialContent, a.Body[from:to+1]
-		}
 	}
 	if tag := h.Get("Etag"); tag != "" && a.Status == http.StatusOK && r.Method == http.MethodGet && r.Header.Get("If-None-Match") == tag {
 		a.Status, a.Body = http.StatusNotModified, nil // RFC 9110, section 13.1.2
@@ -172,36 +169,4 @@ func (v *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if r.Method != http.MethodHead {
 		_, _ = w.Write(a.Body) // a client that went away
 	}
-}
-
-// oneRange reads a Range header with a single range (RFC 9110, section 14.2).
-func oneRange(spec string, size int) (from, to int, ok bool) {
-	if len(spec) < 7 || spec[:6] != "bytes=" {
-		return 0, 0, false
-	}
-	spec = spec[6:]
-	dash := -1
-	for i, c := range spec {
-		switch {
-		case c == ',':
-			return 0, 0, false
-		case c == '-':
-			dash = i
-		}
-	}
-	if dash < 0 {
-		return 0, 0, false
-	}
-	first, err1 := strconv.Atoi(spec[:dash])
-	last, err2 := strconv.Atoi(spec[dash+1:])
-	switch {
-	case dash == 0 && err2 == nil:
-		first, last = max(0, size-last), size-1
-	case err1 == nil && dash == len(spec)-1:
-		last = size - 1
-	case err1 != nil || err2 != nil:
-		return 0, 0, false
-	}
-	last = min(last, size-1)
-	return first, last, first <= last
 }

@@ -289,6 +289,9 @@ func (b *Browser) serve(req *request) *response {
 	if len(b.sent) < maxSent {
 		b.sent = append(b.sent, Sent{Method: req.method, URL: b.Relative(req.url), Status: a.Status, Body: bodyOf(req), Header: req.headers})
 	}
+	if req.method == "GET" {
+		a = a.Part(req.header("range"))
+	}
 	r.status = a.Status
 	names := make([]string, 0, len(a.Header))
 	for k := range a.Header {
@@ -300,12 +303,8 @@ func (b *Browser) serve(req *request) *response {
 			r.headers = append(r.headers, [2]string{strings.ToLower(k), v})
 		}
 	}
-	if rg := req.header("range"); rg != "" && a.Status == http.StatusOK {
-		partial(r, rg, a.Body)
-	} else {
-		r.headers = append(r.headers, [2]string{"content-length", strconv.Itoa(len(a.Body))})
-		r.body = &blob{a.Body, "network"}
-	}
+	r.headers = append(r.headers, [2]string{"content-length", strconv.Itoa(len(a.Body))})
+	r.body = &blob{a.Body, "network"}
 	if req.method == "HEAD" {
 		r.body = nil
 	}
@@ -317,31 +316,6 @@ func bodyOf(req *request) []byte {
 		return nil
 	}
 	return req.body.data
-}
-
-// partial answers a Range request for one range (RFC 9110, section 14.2).
-func partial(r *response, spec string, body []byte) {
-	first, last, ok := strings.Cut(strings.TrimPrefix(spec, "bytes="), "-")
-	from, err1 := strconv.Atoi(first)
-	to, err2 := strconv.Atoi(last)
-	switch {
-	case !ok || strings.Contains(spec, ","):
-		r.body = &blob{body, "network"}
-		return
-	case first == "" && err2 == nil:
-		from, to = max(0, len(body)-to), len(body)-1
-	case err1 == nil && last == "":
-		to = len(body) - 1
-	}
-	to = min(to, len(body)-1)
-	if from > to {
-		r.status, r.body = http.StatusRequestedRangeNotSatisfiable, &blob{nil, "network"}
-		return
-	}
-	r.status = http.StatusPartialContent
-	r.headers = append(r.headers, [2]string{"content-range", "bytes " + strconv.Itoa(from) + "-" + strconv.Itoa(to) + "/" + strconv.Itoa(len(body))},
-		[2]string{"content-length", strconv.Itoa(to - from + 1)})
-	r.body = &blob{body[from : to+1], "network"}
 }
 
 // filter makes the response that the request's mode lets a script see (Fetch Standard, "main fetch").

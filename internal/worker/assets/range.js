@@ -1,14 +1,14 @@
 // ---- Range: parts of stored files, for sound and films
 
 part.range = async (response, { headers }) => {
-  const range = /^bytes=(\d*)-(\d*)$/.exec(headers.get("range") || "");
-  if (!range || !(range[1] || range[2])) return response;
+  const range = /^bytes=[ \t]*(\d*)-(\d*)[ \t]*$/.exec(headers.get("range") || "");
+  if (!range || !(range[1] || range[2]) || (range[1] && range[2] && +range[2] < +range[1])) return response; // it is none, and ignored
   const blob = await response.blob();
   const { size } = blob;
   const start = range[1] ? +range[1] : Math.max(0, size - range[2]);
   const end = range[1] && range[2] ? Math.min(+range[2], size - 1) : size - 1;
   const more = new Headers(response.headers);
-  if (start > end) {
+  if (start >= size) {
     more.set("content-range", "bytes */" + size);
     return new Response(null, { status: 416, headers: more });
   }
