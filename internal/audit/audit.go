@@ -60,6 +60,8 @@ type Check struct {
 	Matters []string
 	// Blocks names the platforms on which a site that fails cannot be installed as an app.
 	Blocks []string
+	// Lacks, in its place, is what the manifest of a site that fails lacks, in the words of [platform.Gap]: platforms that need it do not install.
+	Lacks string
 	// Safe says that tachyform fit, and so audit --mend, mends it without touching what the site's makers wrote.
 	Safe bool
 	run  func(*facts) ([]Finding, bool) // false when the check does not apply
@@ -268,14 +270,20 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 		}
 		v := Verdict{ID: p.ID, Name: p.Name, How: p.How, Blockers: []string{}, Lacks: []platform.Gap{}}
 		v.Blockers = append(v.Blockers, blockers[p.ID]...)
-		v.Installable = p.Installs && len(v.Blockers) == 0
 		if f.readable() {
 			for _, g := range p.Gaps(f.manifest, platform.Page{TouchIcon: f.start.tag("touch-icon") != nil, ThemeColor: f.start.tag("theme-color") != nil}) {
 				if !g.Blocks {
 					v.Lacks = append(v.Lacks, g)
+					continue
+				}
+				for _, c := range Checks() {
+					if c.Lacks == g.What {
+						v.Blockers = append(v.Blockers, c.ID)
+					}
 				}
 			}
 		}
+		v.Installable = p.Installs && len(v.Blockers) == 0
 		out.Platforms = append(out.Platforms, v)
 	}
 	out.App = f.app()
@@ -343,6 +351,14 @@ func (f *facts) app() *App {
 
 // maxShown bounds the pictures that a report holds, in bytes.
 const maxShown = 512 << 10
+
+// DecidesOn names the platforms on which a site that fails the check cannot be installed as an app.
+func (c Check) DecidesOn() []string {
+	if c.Lacks != "" {
+		return platform.Needing(c.Lacks)
+	}
+	return c.Blocks
+}
 
 // blocks lets a check that is not reported on still count for the verdicts: what browsers do does not depend on what is asked.
 func (f *facts) blocks(c Check, blockers map[string][]string) {
@@ -442,13 +458,7 @@ func (f *facts) origin() string {
 }
 
 func (f *facts) resolve(h pageHead, ref string) string {
-	base := h.file.URL
-	if h.head.Base != "" {
-		if b, ok := survey.ResolveOn(f.site.Origin, base, h.head.Base); ok {
-			base = b
-		}
-	}
-	u, _ := survey.ResolveOn(f.site.Origin, base, ref)
+	u, _ := survey.ResolveOn(f.site.Origin, survey.BaseOf(f.site.Origin, h.file.URL, h.head.Base), ref)
 	return u
 }
 

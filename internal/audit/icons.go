@@ -19,7 +19,7 @@ var iconChecks = []Check{
 		Why:     "Chromium installs only with an icon of purpose \"any\", as PNG, SVG or WebP, between 144 and 1024 px.",
 		Mend:    "run tachyform fit, or add a 192x192 and a 512x512 PNG",
 		Spec:    "W3C Web Application Manifest, \"icons member\"; measured in Chromium",
-		Blocks:  chromium,
+		Lacks:   "icons",
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
 				return nil, false

@@ -80,7 +80,7 @@ var manifestChecks = []Check{
 		ID: "manifest/name-missing", Level: Blocker, Area: "manifest", Title: "The app has a name",
 		Example: `{"start_url": "/", "display": "standalone"}`,
 		Why:     "The name stands under the icon and in the install dialogue; without one there is no installation.",
-		Mend:    "add \"name\"", Spec: "W3C Web Application Manifest, \"name member\"", Blocks: everyApp,
+		Mend:    "add \"name\"", Spec: "W3C Web Application Manifest, \"name member\"", Lacks: "name",
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
 				return nil, false
@@ -92,7 +92,7 @@ var manifestChecks = []Check{
 		ID: "manifest/start-url-invalid", Level: Blocker, Area: "manifest", Title: "The start URL is valid",
 		Example: `"start_url": "https://other.example/"`,
 		Why:     "The start URL is what opens when a visitor taps the icon; Chromium offers no installation without it.",
-		Mend:    "add \"start_url\": \"/\"", Spec: "W3C Web Application Manifest, \"start_url member\"", Blocks: chromium,
+		Mend:    "add \"start_url\": \"/\"", Spec: "W3C Web Application Manifest, \"start_url member\"", Lacks: "start_url",
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
 				return nil, false
@@ -146,7 +146,7 @@ var manifestChecks = []Check{
 		Why:     "With display \"browser\", or none, the icon opens a browser tab: Chromium makes no offer to install, and an iPhone makes a bookmark.",
 		Mend:    "write \"display\": \"standalone\"",
 		Spec:    "W3C Web Application Manifest, \"display member\"; Manifest Incubations, \"display_override\"",
-		Blocks:  everyApp,
+		Lacks:   "display",
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
 				return nil, false

@@ -6,6 +6,7 @@ import (
 	"crypto/sha256"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"image"
 	"image/png"
 	"io/fs"
@@ -561,4 +562,19 @@ func TestOtherMastersAndEffort(t *testing.T) {
 	assert.Equal(t, []string{"icons/maskable-512.png"}, differ(plain, made(config.Icons{Maskable: "blue.svg"})))
 	assert.Less(t, len(made(config.Icons{Effort: "small"})["icons/icon-192.png"]), len(made(config.Icons{Effort: "quick"})["icons/icon-192.png"]))
 	assert.Equal(t, plain, made(config.Icons{}))
+}
+
+// TestBaseElement lets a page's base element decide what its links mean: the manifest and the icon that it has are found.
+func TestBaseElement(t *testing.T) {
+	dir := write(t, t.TempDir(), map[string]string{
+		"index.html":     `<!doctype html><html lang=en><head><base href="/brand/"><title>Skerry</title><link rel=manifest href=m.json><link rel=icon href=mark.svg></head><body>x`,
+		"brand/m.json":   `{"name": "Skerry Line", "start_url": "/", "display": "standalone"}`,
+		"brand/mark.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path fill="#036" d="M0 0h9v9z"/></svg>`,
+	})
+	p := fit(t, dir, nil, Options{})
+	assert.Contains(t, p.paths(), "brand/m.json", "the site's own manifest is completed")
+	assert.NotContains(t, p.paths(), "manifest.webmanifest")
+	assert.Empty(t, p.Conflicts)
+	assert.Contains(t, read(t, dir, "brand/m.json"), "Skerry Line")
+	assert.Contains(t, fmt.Sprint(p.Inferences), "{master brand/mark.svg", "the icon that the page links")
 }

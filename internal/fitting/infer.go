@@ -169,7 +169,7 @@ func (i *inferrer) shortcuts() []manifest.Shortcut {
 	var names []string
 	seen := map[string]bool{i.inv.StartFile.URL: true}
 	for _, l := range i.inv.Start.Nav {
-		u, ok := survey.Resolve(i.inv.StartFile.URL, l.URL)
+		u, ok := survey.Resolve(i.inv.StartBase(), l.URL)
 		f := i.inv.FileOf(u)
 		name := strings.TrimSpace(l.Text)
 		if !ok || f == nil || !f.IsPage() || seen[f.URL] || personal[f.URL] || name == "" || utf8.RuneCountInString(name) > 30 || strings.ContainsAny(u, "?#") {
@@ -246,7 +246,7 @@ func (i *inferrer) pickMaster(a *app) {
 			if t.Kind != kind {
 				continue
 			}
-			u, ok := survey.Resolve(i.inv.StartFile.URL, t.Value)
+			u, ok := survey.Resolve(i.inv.StartBase(), t.Value)
 			if !ok {
 				continue
 			}

@@ -132,7 +132,7 @@ func (f *fitter) decide(url string, head *pagehead.Head) ([]pagehead.Element, []
 		}
 		switch kind {
 		case "manifest":
-			if u, ok := survey.Resolve(baseOf(url, head.Base), t.Value); !ok || u != want {
+			if u, ok := survey.Resolve(survey.BaseOf("", url, head.Base), t.Value); !ok || u != want {
 				clashes = append(clashes, clash{t, fmt.Sprintf("links another manifest (%s) than %s; browsers look at the first link only, so this page installs something else. Remove the link and fit again, name the manifest the same, or set conflicts = \"outrank\" under [pages]", t.Value, want)})
 			}
 		case "theme-color":
@@ -171,13 +171,6 @@ func kindOf(e pagehead.Element) string {
 	default:
 		return kind
 	}
-}
-
-func baseOf(url, base string) string {
-	if b, ok := survey.Resolve(url, base); ok && base != "" {
-		return b
-	}
-	return url
 }
 
 // pageResult is what becomes of one page.

@@ -255,7 +255,7 @@ func (f *fitter) existingManifest() (m *manifest.Manifest, data []byte, p string
 	if head, err := pagehead.Read(f.inv.StartFile.Path, f.inv.StartBytes); err == nil {
 		for _, t := range head.Tags {
 			if t.Kind == "manifest" {
-				if u, ok := survey.Resolve(f.inv.StartFile.URL, t.Value); ok {
+				if u, ok := survey.Resolve(f.inv.StartBase(), t.Value); ok {
 					if file := f.inv.FileOf(u); file != nil {
 						candidates = append(candidates, file.Path)
 					} else {

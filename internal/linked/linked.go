@@ -90,10 +90,7 @@ func page(origin, name, address string, src []byte) (f *Found, link string, err 
 		return nil, "", fmt.Errorf("%s: %w", name, err)
 	}
 	f = &Found{Origin: origin, Page: name}
-	base := address
-	if b, ok := survey.Resolve(address, head.Base); ok && head.Base != "" {
-		base = b
-	}
+	base := survey.BaseOf("", address, head.Base)
 	var tag *pagehead.Tag
 	for i := range head.Tags {
 		switch t := &head.Tags[i]; {

@@ -19,7 +19,7 @@ func Styles(inv *survey.Inventory) []byte {
 		if ref.Use != markup.UseStyle || len(out) > maxStyles {
 			continue
 		}
-		if u, ok := survey.ResolveOn(inv.Site.Origin, inv.StartFile.URL, ref.URL); ok {
+		if u, ok := survey.ResolveOn(inv.Site.Origin, inv.StartBase(), ref.URL); ok {
 			if f := inv.FileOf(u); f != nil {
 				if data, err := inv.Site.Read(f.Path); err == nil {
 					out = append(append(out, data...), '\n')

@@ -103,8 +103,8 @@ func (p Platform) Gaps(whole *manifest.Manifest, page Page) []Gap {
 		need(m.Installable(), "display", "fullscreen, standalone or minimal-ui is needed", true)
 		need(len(m.SuitableIcons()) > 0, "icons", "a PNG, SVG or WebP of purpose any is needed, with 144 to 1024 px", true)
 	case p.ID == "firefox-android":
-		need(named, "name", "the home screen shows the page's title instead", false)
-		need(m.Display != "browser" || len(m.DisplayOverride) > 0, "display", "it opens as a page of the browser", true)
+		need(named, "name", "a manifest without a name is none there: the menu makes a bookmark", true)
+		need(m.Display != "browser", "display", "it opens as a page of the browser", true)
 	default: // Safari installs every page
 		need(named, "name", "the page's title is taken, and visitors have to shorten it", false)
 		need(m.Display == "standalone" || m.Display == "fullscreen" || m.Display == "minimal-ui", "display", "it opens as a page of the browser", p.ID == "safari-ios")
@@ -123,6 +123,20 @@ func (p Platform) Gaps(whole *manifest.Manifest, page Page) []Gap {
 		need(m.Description != "", "description", "the dialogue to install says nothing of the app", false)
 		need(len(m.Screenshots) > 0, "screenshots", "the dialogue to install stays a small one", false)
 		need(len(m.Shortcuts) > 0, "shortcuts", "pressing the icon long offers nothing", false)
+	}
+	return out
+}
+
+// Needing gives the ids of the platforms that do not install an app without something, in the words of [Gap].
+func Needing(what string) []string {
+	var out []string
+	empty := &manifest.Manifest{Processed: manifest.Processed{Display: "browser"}}
+	for _, p := range All {
+		for _, g := range p.Gaps(empty, Page{}) {
+			if g.Blocks && g.What == what {
+				out = append(out, p.ID)
+			}
+		}
 	}
 	return out
 }

@@ -53,6 +53,23 @@ func ResolveOn(origin, base, ref string) (string, bool) {
 	return u, ok
 }
 
+// BaseOf gives what the references of a page are resolved against: its own address, or what its base element says (HTML Standard,
+// "document base URL"). origin is "" where it is not known.
+func BaseOf(origin, address, base string) string {
+	if base == "" {
+		return address
+	}
+	if u, ok := ResolveOn(origin, address, base); ok {
+		return u
+	}
+	return address
+}
+
+// StartBase is what the references of the start page are resolved against.
+func (inv *Inventory) StartBase() string {
+	return BaseOf(inv.Site.Origin, inv.StartFile.URL, inv.Start.Base.Value)
+}
+
 // simple resolves a relative path of plain characters against a root-relative base, as most references are.
 func simple(base, ref string) (string, bool) {
 	for i := range len(ref) {

@@ -341,12 +341,7 @@ func (r *reader) page(data []byte, withLinks bool) (*Page, []string) {
 	}
 	m := read(data)
 	p := &Page{File: r.file, Title: m.Title.Value, Lang: m.Lang, Size: len(data)}
-	base := r.file.URL
-	if m.Base.Value != "" {
-		if b, ok := ResolveOn(r.inv.Site.Origin, base, m.Base.Value); ok {
-			base = b
-		}
-	}
+	base := BaseOf(r.inv.Site.Origin, r.file.URL, m.Base.Value)
 	p.Needs = r.sharedRefs(m.Refs, base)
 	for _, s := range m.Styles {
 		p.Needs = append(p.Needs, r.refs(markup.StyleRefs(s.Source, s.Offset), base)...)
