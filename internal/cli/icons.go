@@ -39,7 +39,7 @@ icon; and the SVG itself when it is one. It prints the manifest's entries and th
 
 "tachyform fit" does the same for a whole site. Files that are there already are left alone unless they are the same or
 --force is given.`,
-		Example: "  tachyform icons mark.svg --out icons\n  tachyform icons mark.png --out icons --sizes 96,256 --background \"#0b4f6c\" --sheet sheet.png\n  tachyform icons mark.svg --out dist/app-icons --manifest dist/app.webmanifest",
+		Example: "  tachyform icons mark.svg --out icons\n  tachyform icons mark.png --out icons --sizes 96,256 --backdrop \"#0b4f6c\" --sheet sheet.png\n  tachyform icons mark.svg --out dist/app-icons --manifest dist/app.webmanifest",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.icons(cmd.Context(), args[0], f)
@@ -47,12 +47,12 @@ icon; and the SVG itself when it is one. It prints the manifest's entries and th
 	}
 	fl := cmd.Flags()
 	fl.StringVar(&f.out, "out", "", "`folder` for the icons")
-	fl.StringVar(&f.background, "background", "", "`colour` under maskable and touch icons (default: what the picture stands out from)")
+	fl.StringVar(&f.background, "backdrop", "", "`colour` under maskable and touch icons (default: what the picture stands out from)")
 	fl.IntSliceVar(&f.sizes, "sizes", nil, "more `sizes` in px, such as 96,256")
 	fl.StringVar(&f.small, "small", "", "another picture `file` for sizes of up to 48 px")
 	fl.StringVar(&f.maskable, "maskable", "", "another picture `file` for the maskable icon")
 	fl.StringSliceVar(&f.shortcuts, "shortcut", nil, "picture `file` of a shortcut, drawn at 96 px (repeatable)")
-	fl.StringVar(&f.manifest, "manifest", "", "manifest `file` that gets the entries, unless it has icons; paths are seen from there")
+	fl.StringVar(&f.manifest, "list-in", "", "manifest `file` that gets the entries, unless it has icons; paths are seen from there")
 	fl.StringVar(&f.sheet, "sheet", "", "contact sheet `file` to draw, .png or .html")
 	fl.StringVar(&f.name, "name", "", "name on the contact sheet (default: the file's name)")
 	fl.StringVar(&f.effort, "effort", "usual", "time for small files: quick, usual or small")
@@ -124,7 +124,7 @@ func iconOptions(ctx context.Context, name string, f iconFlags) (icon.Options, *
 	if f.background != "" {
 		c, ok := manifest.ParseColor(f.background)
 		if !ok {
-			return opts, nil, fmt.Errorf("--background %q is no colour by CSS syntax", f.background)
+			return opts, nil, fmt.Errorf("--backdrop %q is no colour by CSS syntax", f.background)
 		}
 		opts.Background = &color.NRGBA{R: c.R, G: c.G, B: c.B, A: 255}
 	}

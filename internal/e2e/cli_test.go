@@ -310,7 +310,7 @@ func TestIconsCommand(t *testing.T) {
 	mark, err := os.ReadFile("../../demo/site/assets/brand/mark.svg")
 	require.NoError(t, err)
 	write(t, dir, map[string]string{"mark.svg": string(mark), "dist/app.webmanifest": "{\n\t\"name\": \"Skerry\"\n}\n", "text.txt": "no picture"})
-	out := fine(t, dir, "icons", "mark.svg", "--out", "dist/icons", "--manifest", "dist/app.webmanifest", "--sizes", "96", "--shortcut", "mark.svg", "--sheet", "sheet.png")
+	out := fine(t, dir, "icons", "mark.svg", "--out", "dist/icons", "--list-in", "dist/app.webmanifest", "--sizes", "96", "--shortcut", "mark.svg", "--sheet", "sheet.png")
 	for _, part := range []string{"8 files written", "icon-96.png", "shortcut-mark-96.png", "dist/app.webmanifest got the icons member", `href="icons/favicon.ico"`, "sheet.png shows them all"} {
 		assert.Contains(t, out, part)
 	}
@@ -325,7 +325,7 @@ func TestIconsCommand(t *testing.T) {
 		"not an SVG, PNG":                {"icons", "text.txt", "--out", "x"},
 		"there is no such file":          {"icons", "gone.svg", "--out", "x"},
 		"icons have 8 to 2048 px":        {"icons", "mark.svg", "--out", "x", "--sizes", "5000"},
-		"is no colour by CSS":            {"icons", "mark.svg", "--out", "x", "--background", "blau"},
+		"is no colour by CSS":            {"icons", "mark.svg", "--out", "x", "--backdrop", "blau"},
 		"is .png or .html":               {"icons", "mark.svg", "--out", "x", "--sheet", "a.gif"},
 		"it is quick, usual or small":    {"icons", "mark.svg", "--out", "x", "--effort", "much"},
 		"is a folder":                    {"icons", "dist", "--out", "x"},

@@ -57,7 +57,7 @@ func (s *Style) Audit(r *audit.Report) error {
 			other++
 		}
 	}
-	s.printf("\n  %s\n", s.faint.Render(count(passed, "check")+" passed, "+itoa(failed)+" failed, "+itoa(other)+" did not apply"))
+	s.printf("\n  %s\n", s.faint.Render("Of "+count(passed+failed+other, "check")+" "+itoa(failed)+" found something, "+itoa(passed)+" found nothing amiss, "+itoa(other)+" had nothing to look at"))
 	for _, c := range r.Checks {
 		if c.Skipped != "" {
 			s.printf("  %s\n", s.faint.Render("left out: "+c.ID+" ("+c.Skipped+")"))

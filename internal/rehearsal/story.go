@@ -58,7 +58,7 @@ network GLOB STATE       one address: online, offline, slow, failing, portal, mi
 serve next               the server has the next release
 take over                the waiting worker takes over
 stop worker              its globals are lost
-clear site data          stores, databases and workers are gone
+forget everything        stores, databases and workers are gone
 expect OUTCOME           of the page opened last: whole, partial, stand-in, lost
 expect title TEXT        its title holds the text
 expect text TEXT         its text does
@@ -76,7 +76,7 @@ type step struct {
 }
 
 // verbs are the steps and how many words they need behind them.
-var verbs = map[string]int{"open": 1, "reload": 0, "tab": 1, "close": 0, "fetch": 1, "post": 1, "wait": 1, "network": 1, "serve": 1, "take": 1, "stop": 1, "clear": 2, "expect": 1}
+var verbs = map[string]int{"open": 1, "reload": 0, "tab": 1, "close": 0, "fetch": 1, "post": 1, "wait": 1, "network": 1, "serve": 1, "take": 1, "stop": 1, "forget": 1, "expect": 1}
 
 // Check says what is wrong with a story's steps, without telling it.
 func (s *Story) Check() error {
@@ -119,8 +119,8 @@ func parseStep(text string) (step, error) {
 		if !slices.Contains(states, stage.Network(s.args[len(s.args)-1])) {
 			return wrong("the network is online, offline, slow, failing or portal; single addresses can be missing, too")
 		}
-	case "serve", "take", "stop", "clear":
-		if full := map[string]string{"serve": "next", "take": "over", "stop": "worker", "clear": "site data"}[s.verb]; s.rest != full {
+	case "serve", "take", "stop", "forget":
+		if full := map[string]string{"serve": "next", "take": "over", "stop": "worker", "forget": "everything"}[s.verb]; s.rest != full {
 			return wrong(fmt.Sprintf("it is %q", s.verb+" "+full))
 		}
 	case "expect":
@@ -172,7 +172,7 @@ func Builtin(start, title, deep string, next bool) []Story {
 		{Name: "Slow train", Steps: []string{"open " + start, "open " + start, "network slow", "stop worker", "open " + start, "expect whole"}},
 		{Name: "Captive portal at the hotel", Steps: []string{"open " + start, "open " + start, "network portal", "stop worker", "open " + start, known,
 			"network online", "open " + start, "expect whole", "network offline", "open " + start, known}},
-		{Name: "Clears the site data and comes back", Steps: []string{"open " + start, "open " + start, "clear site data", "open " + start, "expect whole", "network offline", "stop worker", "open " + start, "expect whole"}},
+		{Name: "The browser forgets everything, and the visitor comes back", Steps: []string{"open " + start, "open " + start, "forget everything", "open " + start, "expect whole", "network offline", "stop worker", "open " + start, "expect whole"}},
 	}
 	if next {
 		list = append(list,
@@ -294,7 +294,7 @@ func (p *telling) do(s step) (saw, why string, err error) {
 		return "", "", p.st.Settle()
 	case "stop":
 		return "", "", p.st.Rest()
-	case "clear":
+	case "forget":
 		return "", "", p.st.Clear()
 	case "expect":
 		saw, why = p.expect(s)

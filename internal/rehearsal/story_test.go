@@ -87,7 +87,7 @@ func TestStories(t *testing.T) {
 		"not stored":           {"expect stored /app.css", "no store holds it"},
 		"one address":          {"network /app.css missing|open /|expect partial", ""},
 		"one address is fine":  {"open /|open /|network /app.css missing|open /|expect whole", ""},
-		"clear":                {"open /|open /|clear site data|expect not stored /app.css|network offline|open /|expect lost", ""},
+		"clear":                {"open /|open /|forget everything|expect not stored /app.css|network offline|open /|expect lost", ""},
 		"release":              {"open /|open /|serve next|open /|expect release 1|reload|expect release 1|close|tab 1|open /|expect release 2", ""},
 		"the wrong release":    {"open /|open /|serve next|open /|expect release 2", "what was shown is release 1"},
 		"take over":            {"open /|open /|serve next|open /|take over|reload|expect release 2|expect no mix", ""},
