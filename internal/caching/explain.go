@@ -83,7 +83,10 @@ func Explain(p *worker.Plan, a worker.Asked, places []Place) Explanation {
 		}
 	case "redirect":
 		e.By = "the folder's page"
-		e.set("sent on to "+d.Redirect, "the same", "the same", "the same")
+		there := Explain(p, worker.Asked{Address: d.Redirect, Method: a.Method, Destination: a.Destination}, places)
+		e.Stored = there.Stored
+		on := "sent on to " + d.Redirect + ": "
+		e.set(on+there.Online, on+there.Slow, on+there.Failing, on+there.Offline)
 	case "network":
 		e.By = "no list and no rule has it"
 		e.Stored = "no"

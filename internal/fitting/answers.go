@@ -8,6 +8,7 @@ import (
 
 	"tachyform/internal/caching"
 	"tachyform/internal/site"
+	"tachyform/internal/survey"
 	"tachyform/internal/worker"
 )
 
@@ -47,6 +48,9 @@ func (p *Plan) Answers(urls []string, method, destination string) (*caching.Tabl
 			as = f.guess(u, method)
 		}
 		u, _, _ = strings.Cut(u, "#")
+		if written, ok := survey.Resolve(f.site.Base, u); ok { // as browsers write an address before they ask for it
+			u = written
+		}
 		t.Explains = append(t.Explains, caching.Explain(p.Caching, worker.Asked{Address: u, Method: method, Destination: as}, k.Places))
 	}
 	return t, nil

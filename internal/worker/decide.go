@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"unicode/utf8"
 )
 
 // Asked is a request as rules see it.
@@ -57,7 +58,8 @@ type Decision struct {
 	StandIn  string // URL of what is shown when nothing else can be, "" for the browser's own error
 }
 
-// Decide says how the worker that is written from the plan answers a request. It follows the engine's answerTo.
+// Decide says how the worker that is written from the plan answers a request. It follows the engine's answerTo, which a test of the built program
+// holds it to. It is not for several goroutines at a time.
 func (p *Plan) Decide(a Asked) Decision {
 	d := Decision{Rule: slices.IndexFunc(p.Rules, func(r Rule) bool { return r.Matches(a) }), Answer: "past"}
 	pathname, query, _ := strings.Cut(a.Address, "?")
@@ -81,13 +83,18 @@ func (p *Plan) Decide(a Asked) Decision {
 	case a.Destination == "image":
 		d.StandIn = p.Image
 	}
-	file, later := p.file(pathname, navigation)
+	file := p.listed(pathname, navigation)
+	later := false
+	if file != "" {
+		_, now := p.Now[file]
+		later = !now
+	}
 	switch {
 	case rule == nil && file != "":
 		d.Answer, d.File, d.Later = "release", file, later
 	case rule != nil && rule.Answer != NetworkOnly:
 		d.Answer, d.File, d.Later = rule.Answer, file, later
-	case navigation && rule == nil && p.has(pathname+"/"):
+	case navigation && rule == nil && p.listed(pathname+"/", false) != "":
 		d.Answer, d.Redirect, d.StandIn = "redirect", pathname+"/", ""
 		if query != "" {
 			d.Redirect += "?" + query
@@ -105,44 +112,43 @@ func (p *Plan) Decide(a Asked) Decision {
 	return d
 }
 
-func (p *Plan) has(u string) bool {
-	_, now := p.Now[u]
-	_, later := p.Later[u]
-	return now || later
-}
-
 var indexName = regexp.MustCompile(`/index\.html?$`)
 
-// file finds the release's file for a path, as the engine's fileOf does.
-func (p *Plan) file(at string, navigation bool) (file string, later bool) {
-	at = indexName.ReplaceAllString(at, "/")
-	give := func(u string) (string, bool) {
-		_, now := p.Now[u]
-		return u, !now
-	}
-	if p.has(at) {
-		return give(at)
-	}
-	if navigation && p.has(at+".html") {
-		return give(at + ".html")
-	}
-	if !strings.Contains(at, "%") {
-		return "", false
-	}
-	plain := unescaped(at)
-	for _, list := range []map[string]Entry{p.Now, p.Later} {
-		for u := range list {
-			if unescaped(u) == plain {
-				return give(u)
-			}
+// listed finds the release's file for a path, as the engine's nameIn does: by names without percent-encoding.
+func (p *Plan) listed(at string, navigation bool) string {
+	at = unescaped(indexName.ReplaceAllString(at, "/"))
+	for _, name := range []string{at, at + ".html"} {
+		if u, ok := p.names()[name]; ok && (name == at || navigation) {
+			return u
 		}
 	}
-	return "", false
+	return ""
+}
+
+// names gives the files of the release by their names without percent-encoding. It is made once for as many files as there are.
+func (p *Plan) names() map[string]string {
+	known := p.plain
+	if known != nil && known.files == len(p.Now)+len(p.Later) {
+		return known.names
+	}
+	known = &plainNames{len(p.Now) + len(p.Later), map[string]string{}}
+	for _, list := range []map[string]Entry{p.Now, p.Later} {
+		for _, u := range sorted(list) {
+			known.names[unescaped(u)] = u
+		}
+	}
+	p.plain = known
+	return known.names
+}
+
+type plainNames struct {
+	files int
+	names map[string]string
 }
 
 func unescaped(p string) string {
-	if u, err := url.PathUnescape(p); err == nil {
+	if u, err := url.PathUnescape(p); err == nil && utf8.ValidString(u) {
 		return u
 	}
-	return p
+	return p // as decodeURIComponent refuses it
 }

@@ -149,6 +149,8 @@ type Plan struct {
 	Persist  bool   // pages ask that nothing is thrown away even where the browser shows a question
 	Beside   string // URL of a script that is loaded beside the engine, "" for none
 	Minify   bool   // no comments and short names
+
+	plain *plainNames // of Now and Later
 }
 
 // parts are the names of the engine's parts that the plan needs, in their order.
