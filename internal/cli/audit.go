@@ -190,9 +190,9 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	if err := a.checkFormat(); err != nil {
 		return err
 	}
-	c, err := config.Find(a.config)
+	c, err := a.configuration()
 	if err != nil {
-		return usage(err)
+		return err
 	}
 	if !cmd.Flags().Changed("fail-on") && c.Audit.FailOn != "" {
 		o.failOn = c.Audit.FailOn

@@ -19,6 +19,7 @@ import (
 	"tachyform/internal/config"
 	"tachyform/internal/fitting"
 	"tachyform/internal/present"
+	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 )
 
@@ -136,14 +137,31 @@ func (a *app) checkFormat() error {
 	return nil
 }
 
+// configuration reads the configuration, the steps of its stories included.
+func (a *app) configuration() (*config.Config, error) {
+	c, err := config.Find(a.config)
+	if err != nil {
+		return nil, usage(err)
+	}
+	for i, s := range c.Stories {
+		for _, step := range s.Steps {
+			if err := rehearsal.CheckStep(step); err != nil {
+				line, column := c.StepPlace(i, step)
+				return nil, usage(&config.Error{File: c.File, Line: line, Column: column, Message: fmt.Sprintf("story %q: %s", s.Name, err)})
+			}
+		}
+	}
+	return c, nil
+}
+
 // open reads the configuration and the site.
 func (a *app) open(args []string, base string) (*config.Config, *site.Site, error) {
 	if err := a.checkFormat(); err != nil {
 		return nil, nil, err
 	}
-	c, err := config.Find(a.config)
+	c, err := a.configuration()
 	if err != nil {
-		return nil, nil, usage(err)
+		return nil, nil, err
 	}
 	if base != "" {
 		c.Base = base

@@ -3,8 +3,10 @@
 package config
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
+	"net/url"
 	"os"
 	"path/filepath"
 	"reflect"
@@ -17,6 +19,7 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/dustin/go-humanize"
 	"github.com/pelletier/go-toml/v2"
+	"golang.org/x/text/language"
 
 	"tachyform/internal/manifest"
 )
@@ -44,7 +47,7 @@ type Config struct {
 	Audit   Audit       `toml:"audit"`
 	Server  ServerAll   `toml:"server"`
 
-	text string // of the file
+	settings []setting // of the file, with their places
 }
 
 // App holds web app manifest members by their standard names.
@@ -231,6 +234,7 @@ func Read(file string) (*Config, error) {
 
 // Parse reads a configuration from its text.
 func Parse(file string, data []byte) (*Config, error) {
+	data = bytes.TrimPrefix(data, []byte("\ufeff"))
 	c := &Config{File: file}
 	dec := toml.NewDecoder(strings.NewReader(string(data))).DisallowUnknownFields()
 	err := dec.Decode(c)
@@ -252,12 +256,12 @@ func Parse(file string, data []byte) (*Config, error) {
 		return nil, errors.Join(all...)
 	case errors.As(err, &decode):
 		line, column := decode.Position()
-		return nil, &Error{file, line, column, strings.TrimPrefix(decode.Error(), "toml: ")}
+		return nil, &Error{file, line, column, inWords(strings.TrimPrefix(decode.Error(), "toml: "), decode.Key())}
 	case err != nil:
 		return nil, &Error{File: file, Message: err.Error()}
 	}
-	c.File, c.text = file, string(data)
-	if mistakes := c.check(data); len(mistakes) > 0 {
+	c.File, c.settings = file, settings(data)
+	if mistakes := c.check(); len(mistakes) > 0 {
 		return nil, errors.Join(mistakes...)
 	}
 	return c, nil
@@ -304,16 +308,16 @@ func suggest(key []string) string {
 	return ""
 }
 
-// check looks at the values. Their places are found by the text of their lines.
-func (c *Config) check(data []byte) []error {
+// check looks at the values.
+func (c *Config) check() []error {
 	var out []error
 	add := func(key, value, format string, args ...any) {
-		line, column := place(string(data), key, value)
+		line, column := find(c.settings, "", key, value)
 		out = append(out, &Error{c.File, line, column, fmt.Sprintf(format, args...)})
 	}
 	oneOf := func(key, value string, values ...string) {
 		if value != "" && !slices.Contains(values, value) {
-			add(key, value, "%s = %q: it is one of %s", key, value, strings.Join(values, ", "))
+			add(key, value, "%s = %q: it is one of %s%s", key, value, strings.Join(values, ", "), nearest(value, values))
 		}
 	}
 	color := func(key, value string) {
@@ -331,6 +335,7 @@ func (c *Config) check(data []byte) []error {
 		}
 	}
 	oneOf("display", c.App.Display, "fullscreen", "standalone", "minimal-ui", "browser")
+	oneOf("orientation", c.App.Orientation, "any", "natural", "landscape", "landscape-primary", "landscape-secondary", "portrait", "portrait-primary", "portrait-secondary")
 	oneOf("dir", c.App.Dir, "auto", "ltr", "rtl")
 	oneOf("takeover", c.Update.Takeover, "next-visit", "when-asked", "at-once")
 	oneOf("effort", c.Icons.Effort, "quick", "usual", "small")
@@ -396,69 +401,96 @@ func (c *Config) check(data []byte) []error {
 	if b := c.Worker.Beside; b != "" && !strings.HasPrefix(b, "/") {
 		add("beside", b, "beside: %q does not begin with a slash; paths are those of URLs", b)
 	}
-	tables := headers(string(data), "[[rule]]")
 	for i := range c.Rules {
-		from := 0
-		if i < len(tables) {
-			from = tables[i]
-		}
 		checkRule(&c.Rules[i], func(key, value, format string, args ...any) {
-			line, column := placeFrom(string(data), from, key, value)
+			line, column := find(c.settings, fmt.Sprintf("rule[%d]", i), key, value)
 			out = append(out, &Error{c.File, line, column, fmt.Sprintf(format, args...)})
 		})
 	}
-	return out
+	return append(out, c.checkApp()...)
 }
 
 var groupName = regexp.MustCompile(`^[\w-]+$`)
 
-// headers gives the lines, from 0, at which tables of a name begin.
-func headers(data, name string) []int {
-	var out []int
-	for i, l := range strings.Split(data, "\n") {
-		if strings.HasPrefix(strings.ReplaceAll(strings.TrimSpace(l), " ", ""), name) {
-			out = append(out, i)
+// checkApp looks at what the manifest is written from.
+func (c *Config) checkApp() (out []error) {
+	add := func(key, value, format string, args ...any) {
+		line, column := find(c.settings, "", key, value)
+		out = append(out, &Error{c.File, line, column, fmt.Sprintf(format, args...)})
+	}
+	if b := c.Base; b != "" && (!strings.HasPrefix(b, "/") || strings.HasPrefix(b, "//") || strings.ContainsAny(b, "?#\\")) {
+		add("base", b, "base = %q is no path: write what stands behind the origin, such as \"/\" or \"/ferries/\"", b)
+	}
+	if l := c.App.Lang; l != "" {
+		if _, err := language.Parse(l); err != nil && !strings.Contains(err.Error(), "unknown") {
+			add("app.lang", l, "lang = %q is no language tag such as \"en\" or \"pt-BR\" (BCP 47)", l)
+		}
+	}
+	if u := c.App.StartURL; u != "" {
+		if _, err := url.Parse(u); err != nil {
+			add("app.start_url", u, "start_url = %q is no address", u)
 		}
 	}
 	return out
 }
 
+// nearest suggests one of the values that a misspelt one may mean.
+func nearest(value string, values []string) string {
+	best, distance := "", max(2, len(value)/3)+1
+	for _, v := range values {
+		if d := levenshtein.ComputeDistance(strings.ToLower(value), v); d < distance {
+			best, distance = v, d
+		}
+	}
+	if best == "" {
+		return ""
+	}
+	return fmt.Sprintf("; do you mean %q?", best)
+}
+
+var (
+	kinds   = map[string]string{"string": "a text", "integer": "a whole number", "float": "a number", "boolean": "true or false", "array": "a list", "inline table": "a table", "table": "a table", "datetime": "a date"}
+	decoded = regexp.MustCompile(`^cannot decode TOML ([a-z ]+) into struct field \S+ of type (.+)$`)
+)
+
+// inWords says in words of TOML what the decoder says in types of Go.
+func inWords(message string, key []string) string {
+	m := decoded.FindStringSubmatch(message)
+	if m == nil {
+		return message
+	}
+	is := kinds[m[1]]
+	if is == "" {
+		is = "a " + m[1]
+	}
+	wanted := "a table"
+	switch {
+	case m[2] == "string":
+		wanted = "a text in quotes"
+	case m[2] == "[]string":
+		wanted = "a list of texts, such as [\"…\"],"
+	case strings.HasPrefix(m[2], "[]"):
+		wanted = "a list of tables,"
+	case m[2] == "bool":
+		wanted = "true or false"
+	case strings.Contains(m[2], "int"):
+		wanted = "a whole number"
+	}
+	return fmt.Sprintf("%s: %s is wanted, this is %s", strings.Join(key, "."), wanted, is)
+}
+
 // RulePlace gives the place of the match of the rule with a number, from 0; 0, 0 when it is not known.
 func (c *Config) RulePlace(number int) (line, column int) {
-	tables := headers(c.text, "[[rule]]")
-	if number >= len(tables) || number >= len(c.Rules) {
-		return 0, 0
-	}
-	return placeFrom(c.text, tables[number], "match", c.Rules[number].Match)
+	return find(c.settings, fmt.Sprintf("rule[%d]", number), "match", "")
+}
+
+// StepPlace gives the place of a step of the story with a number, from 0.
+func (c *Config) StepPlace(story int, step string) (line, column int) {
+	return find(c.settings, fmt.Sprintf("story[%d]", story), "steps", step)
 }
 
 // Place gives the place that sets a key to a value; 0, 0 when it is not known.
-func (c *Config) Place(key, value string) (line, column int) { return place(c.text, key, value) }
-
-// placeFrom finds the line that sets key to value behind a line.
-func placeFrom(data string, from int, key, value string) (line, column int) {
-	lines := strings.Split(data, "\n")
-	line, column = place(strings.Join(lines[from:], "\n"), key, value)
-	if line > 0 {
-		line += from
-	}
-	return line, column
-}
-
-// place finds the line that sets key to value.
-func place(data, key, value string) (line, column int) {
-	for i, l := range strings.Split(data, "\n") {
-		if at := strings.Index(l, key); at >= 0 && strings.Contains(l[at:], value) {
-			return i + 1, at + 1
-		}
-	}
-	for i, l := range strings.Split(data, "\n") {
-		if at := strings.Index(l, value); value != "" && at >= 0 {
-			return i + 1, at + 1
-		}
-	}
-	return 0, 0
-}
+func (c *Config) Place(key, value string) (line, column int) { return find(c.settings, "", key, value) }
 
 // Ceiling is what the first visit may cost, in bytes.
 func (c *Config) Ceiling() (int64, error) {

@@ -98,7 +98,9 @@ var integrity = regexp.MustCompile(`^sha(256|384|512)-[A-Za-z0-9+/_-]+={0,2}$`)
 
 // checkRule finds what is wrong with one rule by itself.
 func checkRule(r *Rule, add func(key, value, format string, args ...any)) {
-	if p, err := worker.ParsePattern(r.Match); err != nil || r.Match == "" {
+	if r.Match != "" && !strings.HasPrefix(r.Match, "/") && !strings.Contains(r.Match, "://") {
+		add("match", r.Match, "match = %q begins with no slash: paths are those of URLs, such as %q", r.Match, "/"+r.Match)
+	} else if p, err := worker.ParsePattern(r.Match); err != nil || r.Match == "" {
 		add("match", r.Match, "match = %q is no pattern of the URL Pattern Standard, such as \"/api/:name\" or \"https://cdn.example/*\"", r.Match)
 	} else if r.Opaque && !p.Other {
 		add("opaque", "", "opaque is for other origins; answers of the site's own are never opaque")
@@ -108,7 +110,7 @@ func checkRule(r *Rule, add func(key, value, format string, args ...any)) {
 		return
 	}
 	if !slices.Contains(worker.Answers, r.Answer) {
-		add("answer", r.Answer, "answer = %q: it is one of %s", r.Answer, strings.Join(worker.Answers, ", "))
+		add("answer", r.Answer, "answer = %q: it is one of %s%s", r.Answer, strings.Join(worker.Answers, ", "), nearest(r.Answer, worker.Answers))
 		return
 	}
 	stores := (&worker.Rule{Answer: r.Answer}).Stores()
@@ -123,7 +125,7 @@ func checkRule(r *Rule, add func(key, value, format string, args ...any)) {
 	}
 	for _, d := range r.Destination {
 		if !slices.Contains(worker.Destinations, d) {
-			add("destination", d, "destination %q: it is one of %s", d, strings.Join(worker.Destinations, ", "))
+			add("destination", d, "destination %q: it is one of %s%s", d, strings.Join(worker.Destinations, ", "), nearest(d, worker.Destinations))
 		}
 	}
 	if r.Patience != "" {

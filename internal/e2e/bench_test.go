@@ -7,7 +7,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
-	"syscall"
 	"testing"
 	"time"
 
@@ -139,7 +138,7 @@ func BenchmarkManyPages(b *testing.B) {
 					cmd := exec.Command(program, "rehearse", dir, "--network", states)
 					out, err := cmd.CombinedOutput()
 					require.NoError(b, err, "%s", out)
-					most = max(most, cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss)
+					most = max(most, mostMemory(cmd.ProcessState))
 				}
 				b.ReportMetric(float64(most)/1024, "MB-at-most") // Linux counts in kB
 			})

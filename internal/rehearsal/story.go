@@ -81,11 +81,17 @@ var verbs = map[string]int{"open": 1, "reload": 0, "tab": 1, "close": 0, "fetch"
 // Check says what is wrong with a story's steps, without telling it.
 func (s *Story) Check() error {
 	for i, text := range s.Steps {
-		if _, err := parseStep(text); err != nil {
+		if err := CheckStep(text); err != nil {
 			return fmt.Errorf("story %q, step %d: %w", s.Name, i+1, err)
 		}
 	}
 	return nil
+}
+
+// CheckStep says what is wrong with a step of a story.
+func CheckStep(text string) error {
+	_, err := parseStep(text)
+	return err
 }
 
 func parseStep(text string) (step, error) {
@@ -98,7 +104,7 @@ func parseStep(text string) (step, error) {
 	wrong := func(why string) (step, error) { return step{}, fmt.Errorf("%q: %s: %w", text, why, ErrStep) }
 	switch {
 	case !known:
-		return wrong("it begins with one of open, reload, tab, close, fetch, post, wait, network, serve, take, stop, clear, expect")
+		return wrong("it begins with one of open, reload, tab, close, fetch, post, wait, network, serve, take, stop, forget, expect")
 	case len(s.args) < needs:
 		return wrong("something is missing behind " + s.verb)
 	}
