@@ -11,8 +11,8 @@ import (
 )
 
 // hostCaches gives the prelude the origin's CacheStorage.
-func (w *worker) hostCaches(set setter) {
-	vm := w.vm
+func (g *realm) hostCaches(set setter) {
+	vm := g.vm
 	undefined := goja.Undefined()
 	byID := map[int64]*cacheStore{} // stores stay usable after they were deleted
 	store := func(v goja.Value) *cacheStore {
@@ -43,21 +43,21 @@ func (w *worker) hostCaches(set setter) {
 		if r.body != nil {
 			r.body = &blob{r.body.data, "store " + c.name}
 		}
-		return w.fromResponse(&r)
+		return g.fromResponse(&r)
 	}
 	// every operation on stores is done in a task of its own
 	does := func(name string, f func(c goja.FunctionCall) func() goja.Value) {
 		set(name, func(c goja.FunctionCall) goja.Value {
 			do := f(c)
-			return w.soon(func() (goja.Value, goja.Value) { return do(), nil })
+			return g.soon(func() (goja.Value, goja.Value) { return do(), nil })
 		})
 	}
 	does("cacheOpen", func(c goja.FunctionCall) func() goja.Value {
 		name := c.Argument(0).String()
 		return func() goja.Value {
-			s := w.b.store.open(name)
+			s := g.b.store.open(name)
 			byID[int64(s.id)] = s
-			v, err := w.hooks["cache"](undefined, vm.ToValue(s.id))
+			v, err := g.hooks["cache"](undefined, vm.ToValue(s.id))
 			if err != nil {
 				return undefined
 			}
@@ -66,49 +66,49 @@ func (w *worker) hostCaches(set setter) {
 	})
 	does("cacheHas", func(c goja.FunctionCall) func() goja.Value {
 		name := c.Argument(0).String()
-		return func() goja.Value { return vm.ToValue(w.b.store.find(name) != nil) }
+		return func() goja.Value { return vm.ToValue(g.b.store.find(name) != nil) }
 	})
 	does("cacheRemove", func(c goja.FunctionCall) func() goja.Value {
 		name := c.Argument(0).String()
 		return func() goja.Value {
-			if w.state == activating && w.filled[name] {
-				w.b.remark(Remark{Kind: "own-store", Message: fmt.Sprintf("while it activates, the worker deletes the store %q that it filled while it installed; what it stored is gone", name), File: w.b.Relative(w.url)})
+			if g.in.phase() == activating && g.filled[name] {
+				g.b.remark(Remark{Kind: "own-store", Message: fmt.Sprintf("while it activates, the worker deletes the store %q that it filled while it installed; what it stored is gone", name), File: g.b.Relative(g.url)})
 			}
-			return vm.ToValue(w.b.store.remove(name))
+			return vm.ToValue(g.b.store.remove(name))
 		}
 	})
 	does("cacheNames", func(goja.FunctionCall) func() goja.Value {
 		return func() goja.Value {
 			var items []any
-			for _, s := range w.b.store.stores {
+			for _, s := range g.b.store.stores {
 				items = append(items, s.name)
 			}
 			return vm.NewArray(items...)
 		}
 	})
 	does("cacheMatch", func(c goja.FunctionCall) func() goja.Value {
-		s, req, o := store(c.Argument(0)), w.toRequest(c.Argument(1), c.Argument(2), goja.Null()), options(c.Argument(3))
+		s, req, o := store(c.Argument(0)), g.toRequest(c.Argument(1), c.Argument(2), goja.Null()), options(c.Argument(3))
 		return func() goja.Value {
 			if found := s.match(req, o); len(found) > 0 {
-				w.b.trace(nil, "it looks for %s in the store %q: %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
+				g.b.trace(nil, "it looks for %s in the store %q: %s", g.b.Relative(req.url), s.name, describeStored(found[0].res))
 				return answer(s, found[0])
 			}
-			w.b.trace(nil, "it looks for %s in the store %q: not there", w.b.Relative(req.url), s.name)
+			g.b.trace(nil, "it looks for %s in the store %q: not there", g.b.Relative(req.url), s.name)
 			return undefined
 		}
 	})
 	does("cacheMatchAny", func(c goja.FunctionCall) func() goja.Value {
-		req, o := w.toRequest(c.Argument(0), c.Argument(1), goja.Null()), options(c.Argument(2))
+		req, o := g.toRequest(c.Argument(0), c.Argument(1), goja.Null()), options(c.Argument(2))
 		return func() goja.Value {
-			for _, s := range w.b.store.stores {
+			for _, s := range g.b.store.stores {
 				if o.cacheName != "" && s.name != o.cacheName {
 					continue
 				}
 				if found := s.match(req, o); len(found) > 0 {
 					if o.cacheName != "" {
-						w.b.trace(nil, "it looks for %s in the store %q: %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
+						g.b.trace(nil, "it looks for %s in the store %q: %s", g.b.Relative(req.url), s.name, describeStored(found[0].res))
 					} else {
-						w.b.trace(nil, "it looks for %s in all stores: in %q, %s", w.b.Relative(req.url), s.name, describeStored(found[0].res))
+						g.b.trace(nil, "it looks for %s in all stores: in %q, %s", g.b.Relative(req.url), s.name, describeStored(found[0].res))
 					}
 					return answer(s, found[0])
 				}
@@ -117,7 +117,7 @@ func (w *worker) hostCaches(set setter) {
 			if o.cacheName != "" {
 				where = fmt.Sprintf("the store %q", o.cacheName)
 			}
-			w.b.trace(nil, "it looks for %s in %s: not there", w.b.Relative(req.url), where)
+			g.b.trace(nil, "it looks for %s in %s: not there", g.b.Relative(req.url), where)
 			return undefined
 		}
 	})
@@ -126,7 +126,7 @@ func (w *worker) hostCaches(set setter) {
 		if goja.IsNull(c.Argument(1)) {
 			return s, func() []*cacheEntry { return s.entries }
 		}
-		req, o := w.toRequest(c.Argument(1), c.Argument(2), goja.Null()), options(c.Argument(3))
+		req, o := g.toRequest(c.Argument(1), c.Argument(2), goja.Null()), options(c.Argument(3))
 		return s, func() []*cacheEntry { return s.match(req, o) }
 	}
 	does("cacheMatchAll", func(c goja.FunctionCall) func() goja.Value {
@@ -139,7 +139,7 @@ func (w *worker) hostCaches(set setter) {
 			return all(list(), func(e *cacheEntry) goja.Value {
 				r := *e.req
 				r.own = true
-				v, err := w.hooks["request"](undefined, w.hold(&r))
+				v, err := g.hooks["request"](undefined, g.hold(&r))
 				if err != nil {
 					return undefined
 				}
@@ -149,10 +149,10 @@ func (w *worker) hostCaches(set setter) {
 	})
 	does("cacheDelete", func(c goja.FunctionCall) func() goja.Value {
 		s, list := entries(c)
-		return func() goja.Value { return vm.ToValue(w.b.store.delete(s, list())) }
+		return func() goja.Value { return vm.ToValue(g.b.store.delete(s, list())) }
 	})
 	set("cacheRefuses", func(c goja.FunctionCall) goja.Value { // what no store takes (Service Workers, section 5.4.5)
-		r := w.toResponse(c.Argument(0), c.Argument(1), undefined)
+		r := g.toResponse(c.Argument(0), c.Argument(1), undefined)
 		switch {
 		case r.hidden():
 		case r.status == 206:
@@ -163,39 +163,39 @@ func (w *worker) hostCaches(set setter) {
 		return goja.Null()
 	})
 	set("cacheDoubts", func(c goja.FunctionCall) goja.Value { // what should not be stored
-		req, res := w.toRequest(c.Argument(0), c.Argument(1), goja.Null()), w.toResponse(c.Argument(2), c.Argument(3), undefined)
+		req, res := g.toRequest(c.Argument(0), c.Argument(1), goja.Null()), g.toResponse(c.Argument(2), c.Argument(3), undefined)
 		if res.hidden() {
 			return undefined
 		}
 		switch {
 		case res.status >= 400:
-			at := w.here()
-			w.b.remark(Remark{Kind: "stored-error", Message: "an answer with status " + itoa(res.status) + " is stored as if it were good; visitors get it even when the server is well again",
-				File: at.file, Line: at.line, Column: at.column, URL: w.b.Relative(req.url)})
+			at := g.here()
+			g.b.remark(Remark{Kind: "stored-error", Message: "an answer with status " + itoa(res.status) + " is stored as if it were good; visitors get it even when the server is well again",
+				File: at.file, Line: at.line, Column: at.column, URL: g.b.Relative(req.url)})
 		case req.header("authorization") != "" || private.MatchString(res.header("cache-control")) || personal.MatchString(res.header("vary")):
-			at := w.here()
-			w.b.remark(Remark{Kind: "stored-private", Message: "an answer for one person is stored for everybody who uses this browser",
-				File: at.file, Line: at.line, Column: at.column, URL: w.b.Relative(req.url)})
+			at := g.here()
+			g.b.remark(Remark{Kind: "stored-private", Message: "an answer for one person is stored for everybody who uses this browser",
+				File: at.file, Line: at.line, Column: at.column, URL: g.b.Relative(req.url)})
 		}
 		return undefined
 	})
 	set("cachePut", func(c goja.FunctionCall) goja.Value {
-		s, req, res := store(c.Argument(0)), w.toRequest(c.Argument(1), c.Argument(2), goja.Null()), w.toResponse(c.Argument(3), c.Argument(4), c.Argument(5))
-		return w.soon(func() (goja.Value, goja.Value) {
-			m := w.b.store.put(s, req, res)
-			if w.state == installing {
-				if w.filled == nil {
-					w.filled = map[string]bool{}
+		s, req, res := store(c.Argument(0)), g.toRequest(c.Argument(1), c.Argument(2), goja.Null()), g.toResponse(c.Argument(3), c.Argument(4), c.Argument(5))
+		return g.soon(func() (goja.Value, goja.Value) {
+			m := g.b.store.put(s, req, res)
+			if g.in.phase() == installing {
+				if g.filled == nil {
+					g.filled = map[string]bool{}
 				}
-				w.filled[s.name] = true
+				g.filled[s.name] = true
 			}
 			if res.kind == "opaque" && !s.opaque {
 				s.opaque = true
-				w.b.remark(Remark{Kind: "stored-opaque", Message: fmt.Sprintf("opaque answers of other origins go to the store %q: errors among them cannot be told from successes, and browsers count megabytes for each", s.name), File: w.b.Relative(w.url), URL: req.url})
+				g.b.remark(Remark{Kind: "stored-opaque", Message: fmt.Sprintf("opaque answers of other origins go to the store %q: errors among them cannot be told from successes, and browsers count megabytes for each", s.name), File: g.b.Relative(g.url), URL: req.url})
 			}
-			w.b.trace(nil, "it stores %s in %q: %s%s", w.b.Relative(req.url), s.name, describeResponse(res), strings.TrimSuffix(": "+m, ": "))
+			g.b.trace(nil, "it stores %s in %q: %s%s", g.b.Relative(req.url), s.name, describeResponse(res), strings.TrimSuffix(": "+m, ": "))
 			if m != "" {
-				return nil, w.exception(m, "QuotaExceededError")
+				return nil, g.exception(m, "QuotaExceededError")
 			}
 			return undefined, nil
 		})
@@ -297,13 +297,6 @@ func (w *worker) hostClients(set setter) {
 			return vm.ToValue(w.reg.waiting != nil)
 		}
 		return vm.ToValue(w.reg.installing != nil)
-	})
-	set("online", func(goja.FunctionCall) goja.Value { return vm.ToValue(w.b.network != Offline) })
-	set("estimate", func(goja.FunctionCall) goja.Value {
-		o := vm.NewObject()
-		_ = o.Set("usage", w.b.store.bytes)
-		_ = o.Set("quota", w.b.store.quota)
-		return o
 	})
 	set("preload", func(c goja.FunctionCall) goja.Value { // Service Workers, section 3.4: it belongs to the registration
 		if w.reg.active == nil {

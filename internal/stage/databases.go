@@ -11,13 +11,13 @@ import (
 const maxBases = 64 << 20
 
 // hostDatabases gives the prelude the texts of the origin's databases.
-func (w *worker) hostDatabases(set setter) {
-	vm := w.vm
-	set("idbRead", func(c goja.FunctionCall) goja.Value { return vm.ToValue(w.b.bases[c.Argument(0).String()]) })
+func (g *realm) hostDatabases(set setter) {
+	vm := g.vm
+	set("idbRead", func(c goja.FunctionCall) goja.Value { return vm.ToValue(g.b.bases[c.Argument(0).String()]) })
 	set("idbWrite", func(c goja.FunctionCall) goja.Value {
 		name, text := c.Argument(0).String(), c.Argument(1).String()
 		total := len(text)
-		for k, v := range w.b.bases {
+		for k, v := range g.b.bases {
 			if k != name {
 				total += len(v)
 			}
@@ -25,16 +25,16 @@ func (w *worker) hostDatabases(set setter) {
 		if total > maxBases {
 			return vm.ToValue("Quota exceeded.")
 		}
-		w.b.bases[name] = text
+		g.b.bases[name] = text
 		return goja.Undefined()
 	})
 	set("idbDelete", func(c goja.FunctionCall) goja.Value {
-		delete(w.b.bases, c.Argument(0).String())
+		delete(g.b.bases, c.Argument(0).String())
 		return goja.Undefined()
 	})
 	set("idbNames", func(goja.FunctionCall) goja.Value {
-		names := make([]string, 0, len(w.b.bases))
-		for n := range w.b.bases {
+		names := make([]string, 0, len(g.b.bases))
+		for n := range g.b.bases {
 			names = append(names, n)
 		}
 		sort.Strings(names)
@@ -55,6 +55,6 @@ func (w *worker) hostDatabases(set setter) {
 		if err != nil {
 			panic(vm.NewTypeError("a stored value is damaged"))
 		}
-		return w.handle(&blob{data: data})
+		return g.handle(&blob{data: data})
 	})
 }

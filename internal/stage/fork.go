@@ -20,8 +20,8 @@ func (b *Browser) Fork() (*Browser, []*Tab) {
 			if w == nil {
 				return nil
 			}
-			workers[w] = &worker{b: f, reg: n, url: w.url, module: w.module, scripts: maps.Clone(w.scripts), state: w.state, skip: w.skip,
-				listens: maps.Clone(w.listens), routes: slices.Clone(w.routes), filled: maps.Clone(w.filled), running: w.running}
+			workers[w] = &worker{realm: realm{b: f, url: w.url, filled: maps.Clone(w.filled), running: w.running}, reg: n, module: w.module, scripts: maps.Clone(w.scripts), state: w.state, skip: w.skip,
+				listens: maps.Clone(w.listens), routes: slices.Clone(w.routes)}
 			return workers[w]
 		}
 		n.waiting, n.active = move(r.waiting), move(r.active)

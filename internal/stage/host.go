@@ -12,68 +12,107 @@ import (
 
 func itoa(n int) string { return strconv.Itoa(n) }
 
-// host makes the object through which the prelude talks to the stage.
-func (w *worker) host() *goja.Object {
-	vm := w.vm
+// host makes the object through which the prelude talks to the stage: what every global has.
+func (g *realm) host() (*goja.Object, setter) {
+	vm := g.vm
 	o := vm.NewObject()
 	set := func(name string, f func(c goja.FunctionCall) goja.Value) { _ = o.Set(name, f) }
 	undefined := goja.Undefined()
-	w.hostURLs(set)
-	w.hostTame(set)
-	w.hostBytes(set)
-	w.hostHeaders(set)
-	w.hostObjects(set)
-	w.hostCaches(set)
-	w.hostClients(set)
-	w.hostEvents(set)
-	w.hostDatabases(set)
+	g.hostURLs(set)
+	g.hostTame(set)
+	g.hostBytes(set)
+	g.hostHeaders(set)
+	g.hostObjects(set)
+	g.hostCaches(set)
+	g.hostDatabases(set)
 	set("hooks", func(c goja.FunctionCall) goja.Value {
 		h := c.Argument(0).ToObject(vm)
 		for _, k := range h.Keys() {
-			w.hooks[k], _ = goja.AssertFunction(h.Get(k))
+			g.hooks[k], _ = goja.AssertFunction(h.Get(k))
 		}
 		return undefined
 	})
-	set("now", func(goja.FunctionCall) goja.Value { return vm.ToValue(w.b.loop.now) })
-	set("time", func(goja.FunctionCall) goja.Value { return vm.ToValue(w.b.loop.time().UnixMilli()) })
+	set("now", func(goja.FunctionCall) goja.Value { return vm.ToValue(g.b.loop.now) })
+	set("time", func(goja.FunctionCall) goja.Value { return vm.ToValue(g.b.loop.time().UnixMilli()) })
 	set("task", func(c goja.FunctionCall) goja.Value {
 		if f, ok := goja.AssertFunction(c.Argument(0)); ok {
-			w.task(0, f)
+			g.task(0, f)
 		}
 		return undefined
 	})
 	set("setTimer", func(c goja.FunctionCall) goja.Value {
 		f, ok := goja.AssertFunction(c.Argument(0))
-		if !ok || len(w.timers) > 10_000 {
+		if !ok || len(g.timers) > 10_000 {
 			return vm.ToValue(0)
 		}
-		w.lastID++
-		w.setTimer(w.lastID, f, max(c.Argument(1).ToFloat(), 0), c.Argument(2).ToBoolean())
-		return vm.ToValue(w.lastID)
+		g.lastID++
+		g.setTimer(g.lastID, f, max(c.Argument(1).ToFloat(), 0), c.Argument(2).ToBoolean())
+		return vm.ToValue(g.lastID)
 	})
 	set("clearTimer", func(c goja.FunctionCall) goja.Value {
-		if t := w.timers[c.Argument(0).ToInteger()]; t != nil {
-			w.b.loop.cancel(t)
-			delete(w.timers, c.Argument(0).ToInteger())
+		if t := g.timers[c.Argument(0).ToInteger()]; t != nil {
+			g.b.loop.cancel(t)
+			delete(g.timers, c.Argument(0).ToInteger())
 		}
 		return undefined
 	})
-	set("listens", func(c goja.FunctionCall) goja.Value { w.listens[c.Argument(0).String()] = true; return undefined })
 	note := func(kind string, f func(c goja.FunctionCall) (string, *scriptError)) func(c goja.FunctionCall) goja.Value {
 		return func(c goja.FunctionCall) goja.Value {
 			m, at := f(c)
-			w.b.remark(Remark{Kind: kind, Message: m, File: at.file, Line: at.line, Column: at.column})
+			g.b.remark(Remark{Kind: kind, Message: m, File: at.file, Line: at.line, Column: at.column})
 			return undefined
 		}
 	}
-	set("lateListener", note("late", func(c goja.FunctionCall) (string, *scriptError) {
+	set("bodyUsedTwice", note("body-used", func(c goja.FunctionCall) (string, *scriptError) {
+		return "a body is used a second time; clone the response before its first use", g.place(c.Argument(0).String())
+	}))
+	set("thrown", func(c goja.FunctionCall) goja.Value {
+		g.in.thrown(c.Argument(0).String(), g.describe(c.Argument(1)))
+		return undefined
+	})
+	set("console", func(c goja.FunctionCall) goja.Value {
+		if level := c.Argument(0).String(); level == "error" || level == "warn" {
+			g.b.remark(Remark{Kind: "console", Message: level + ": " + c.Argument(1).String()})
+		}
+		return undefined
+	})
+	set("note", func(c goja.FunctionCall) goja.Value {
+		g.b.remark(Remark{Kind: "note", Message: c.Argument(0).String() + " " + c.Argument(1).String()})
+		return undefined
+	})
+	set("online", func(goja.FunctionCall) goja.Value { return vm.ToValue(g.b.network != Offline) })
+	set("estimate", func(goja.FunctionCall) goja.Value {
+		o := vm.NewObject()
+		_ = o.Set("usage", g.b.store.bytes)
+		_ = o.Set("quota", g.b.store.quota)
+		return o
+	})
+	set("fetch", func(c goja.FunctionCall) goja.Value {
+		return g.fetchPromise(g.toRequest(c.Argument(0), c.Argument(1), c.Argument(2)), c.Argument(3), c.Argument(4))
+	})
+	return o, set
+}
+
+// hostObject adds what only workers have.
+func (w *worker) hostObject() *goja.Object {
+	o, set := w.host()
+	vm := w.vm
+	undefined := goja.Undefined()
+	w.hostClients(set)
+	w.hostEvents(set)
+	set("listens", func(c goja.FunctionCall) goja.Value { w.listens[c.Argument(0).String()] = true; return undefined })
+	late := func(f func(c goja.FunctionCall) (string, *scriptError)) func(c goja.FunctionCall) goja.Value {
+		return func(c goja.FunctionCall) goja.Value {
+			m, at := f(c)
+			w.b.remark(Remark{Kind: "late", Message: m, File: at.file, Line: at.line, Column: at.column})
+			return undefined
+		}
+	}
+	set("lateListener", late(func(c goja.FunctionCall) (string, *scriptError) {
 		return "a " + c.Argument(0).String() + " listener is added after the first run of the script; it may not be called when the worker starts again", w.place(c.Argument(1).String())
 	}))
-	set("late", note("late", func(c goja.FunctionCall) (string, *scriptError) {
+	set("late", late(func(c goja.FunctionCall) (string, *scriptError) {
 		return c.Argument(0).String() + "() is called after the event was dispatched; it throws", w.place(c.Argument(1).String())
-	}))
-	set("bodyUsedTwice", note("body-used", func(c goja.FunctionCall) (string, *scriptError) {
-		return "a body is used a second time; clone the response before its first use", w.place(c.Argument(0).String())
 	}))
 	set("addAllFailed", func(c goja.FunctionCall) goja.Value {
 		u, status := w.b.Relative(c.Argument(0).String()), c.Argument(1).ToInteger()
@@ -85,25 +124,6 @@ func (w *worker) host() *goja.Object {
 		return undefined
 	})
 	set("respondAt", func(goja.FunctionCall) goja.Value { w.respond = w.here(); return undefined })
-	set("thrown", func(c goja.FunctionCall) goja.Value {
-		e := w.describe(c.Argument(1))
-		w.failed = e
-		w.b.remark(Remark{Kind: "exception", Message: e.message + " (in the " + c.Argument(0).String() + " handler)", File: e.file, Line: e.line, Column: e.column})
-		return undefined
-	})
-	set("console", func(c goja.FunctionCall) goja.Value {
-		if level := c.Argument(0).String(); level == "error" || level == "warn" {
-			w.b.remark(Remark{Kind: "console", Message: level + ": " + c.Argument(1).String()})
-		}
-		return undefined
-	})
-	set("note", func(c goja.FunctionCall) goja.Value {
-		w.b.remark(Remark{Kind: "note", Message: c.Argument(0).String() + " " + c.Argument(1).String()})
-		return undefined
-	})
-	set("fetch", func(c goja.FunctionCall) goja.Value {
-		return w.fetchPromise(w.toRequest(c.Argument(0), c.Argument(1), c.Argument(2)), c.Argument(3), c.Argument(4))
-	})
 	set("importScript", func(c goja.FunctionCall) goja.Value {
 		if w.module {
 			panic(vm.NewTypeError("Failed to execute 'importScripts' on 'WorkerGlobalScope': Module scripts don't support importScripts()."))
@@ -116,24 +136,9 @@ func (w *worker) host() *goja.Object {
 	return o
 }
 
-func (w *worker) setTimer(id int64, f goja.Callable, ms float64, repeat bool) {
-	w.timers[id] = w.task(ms, func(this goja.Value, args ...goja.Value) (goja.Value, error) {
-		if repeat {
-			w.setTimer(id, f, max(ms, 1), true)
-		} else {
-			delete(w.timers, id)
-		}
-		return f(this, args...)
-	})
-}
-
-// fetchFor fetches for the worker and gives it the response, nil when there is none, unless it was stopped in the meantime.
-func (w *worker) fetchFor(req *request, done func(*response)) cancel {
-	gen := w.running
+// fetches sends a request of the worker's, past any worker.
+func (w *worker) fetches(req *request, done func(*response)) cancel {
 	return w.b.networkFetch(req, func(r *response, e netError) {
-		if gen != w.running {
-			return
-		}
 		if e != "" {
 			r = nil
 		}
@@ -141,22 +146,53 @@ func (w *worker) fetchFor(req *request, done func(*response)) cancel {
 	})
 }
 
+func (w *worker) thrown(where string, e *scriptError) {
+	if !strings.HasPrefix(where, "in ") {
+		w.failed = e
+		where = "in the " + where + " handler"
+	}
+	w.b.remark(Remark{Kind: "exception", Message: e.message + " (" + where + ")", File: e.file, Line: e.line, Column: e.column})
+}
+
+func (w *worker) phase() state { return w.state }
+
+func (g *realm) setTimer(id int64, f goja.Callable, ms float64, repeat bool) {
+	g.timers[id] = g.task(ms, func(this goja.Value, args ...goja.Value) (goja.Value, error) {
+		if repeat {
+			g.setTimer(id, f, max(ms, 1), true)
+		} else {
+			delete(g.timers, id)
+		}
+		return f(this, args...)
+	})
+}
+
+// fetchFor fetches for a script and gives it the response, nil when there is none, unless it was stopped in the meantime.
+func (g *realm) fetchFor(req *request, done func(*response)) cancel {
+	gen := g.running
+	return g.in.fetches(req, func(r *response) {
+		if gen == g.running {
+			done(r)
+		}
+	})
+}
+
 // fetchPromise gives a promise for a Response; it is rejected with failure when there is none. abortable, if it is a function, is
 // given one that makes the answer never arrive.
-func (w *worker) fetchPromise(req *request, failure, abortable goja.Value) goja.Value {
-	p, resolve, reject := w.vm.NewPromise()
-	stop := w.fetchFor(req, func(r *response) {
-		w.report("fetch", w.invoke(func(goja.Value, ...goja.Value) (goja.Value, error) {
+func (g *realm) fetchPromise(req *request, failure, abortable goja.Value) goja.Value {
+	p, resolve, reject := g.vm.NewPromise()
+	stop := g.fetchFor(req, func(r *response) {
+		g.report("fetch", g.invoke(func(goja.Value, ...goja.Value) (goja.Value, error) {
 			if r == nil {
 				return nil, reject(failure)
 			}
-			return nil, resolve(w.fromResponse(r))
+			return nil, resolve(g.fromResponse(r))
 		}))
 	})
 	if f, ok := goja.AssertFunction(abortable); ok {
-		_, _ = f(goja.Undefined(), w.vm.ToValue(func(goja.FunctionCall) goja.Value { stop(); return goja.Undefined() }))
+		_, _ = f(goja.Undefined(), g.vm.ToValue(func(goja.FunctionCall) goja.Value { stop(); return goja.Undefined() }))
 	}
-	return w.vm.ToValue(p)
+	return g.vm.ToValue(p)
 }
 
 // importScript runs another script; after installation only those imported before are to be had.
@@ -208,8 +244,8 @@ func (b *Browser) resolve(ref, base string) (string, error) {
 
 type setter func(name string, f func(c goja.FunctionCall) goja.Value)
 
-func (w *worker) hostURLs(set setter) {
-	vm := w.vm
+func (g *realm) hostURLs(set setter) {
+	vm := g.vm
 	value := func(u *weburl.Url) goja.Value {
 		o := vm.NewObject()
 		origin := "null"
@@ -227,7 +263,7 @@ func (w *worker) hostURLs(set setter) {
 		}
 		return o
 	}
-	set("baseURL", func(goja.FunctionCall) goja.Value { return vm.ToValue(w.url) })
+	set("baseURL", func(goja.FunctionCall) goja.Value { return vm.ToValue(g.url) })
 	known := map[*address]goja.Value{} // the prelude changes none of these
 	set("parseURL", func(c goja.FunctionCall) goja.Value {
 		base := ""
@@ -237,7 +273,7 @@ func (w *worker) hostURLs(set setter) {
 				return goja.Null()
 			}
 		}
-		u, err := w.b.addresses.parse(c.Argument(0).String(), base)
+		u, err := g.b.addresses.parse(c.Argument(0).String(), base)
 		if err != nil {
 			return goja.Null()
 		}
@@ -299,8 +335,8 @@ func (w *worker) hostURLs(set setter) {
 		})
 		return vm.ToValue(strings.Join(parts, "&"))
 	})
-	set("pattern", func(c goja.FunctionCall) goja.Value { return w.pattern(c) })
-	set("patternExec", func(c goja.FunctionCall) goja.Value { return w.patternExec(c) })
+	set("pattern", func(c goja.FunctionCall) goja.Value { return g.pattern(c) })
+	set("patternExec", func(c goja.FunctionCall) goja.Value { return g.patternExec(c) })
 }
 
 func unescapeForm(s string) string {
@@ -327,11 +363,11 @@ func escapeForm(s string) string {
 	return strings.NewReplacer("~", "%7E", "%2A", "*").Replace(url.QueryEscape(s))
 }
 
-func (w *worker) pattern(c goja.FunctionCall) goja.Value {
-	vm := w.vm
+func (g *realm) pattern(c goja.FunctionCall) goja.Value {
+	vm := g.vm
 	var p *urlpattern.URLPattern
 	var err error
-	base := w.url
+	base := g.url
 	if b := c.Argument(1); !goja.IsNull(b) {
 		base = b.String()
 	}
@@ -411,8 +447,8 @@ func leftOut(pattern, name string) bool {
 	return false
 }
 
-func (w *worker) patternExec(c goja.FunctionCall) goja.Value {
-	vm := w.vm
+func (g *realm) patternExec(c goja.FunctionCall) goja.Value {
+	vm := g.vm
 	h, ok := c.Argument(0).Export().(*patternHandle)
 	if !ok {
 		return goja.Null()

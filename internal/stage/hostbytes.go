@@ -23,11 +23,11 @@ import (
 	"golang.org/x/text/encoding/htmlindex"
 )
 
-func (w *worker) handle(b *blob) goja.Value {
+func (g *realm) handle(b *blob) goja.Value {
 	if b == nil {
 		return goja.Null()
 	}
-	return w.hold(b)
+	return g.hold(b)
 }
 
 func toBlob(v goja.Value) *blob {
@@ -41,24 +41,24 @@ func toBlob(v goja.Value) *blob {
 // maxBuffer bounds what a worker can make of bytes at a time.
 const maxBuffer = 256 << 20
 
-func (w *worker) hostBytes(set setter) {
-	vm := w.vm
+func (g *realm) hostBytes(set setter) {
+	vm := g.vm
 	data := func(v goja.Value) []byte {
 		if b := toBlob(v); b != nil {
 			return b.data
 		}
 		return nil
 	}
-	set("utf8Bytes", func(c goja.FunctionCall) goja.Value { return w.handle(&blob{data: []byte(c.Argument(0).String())}) })
+	set("utf8Bytes", func(c goja.FunctionCall) goja.Value { return g.handle(&blob{data: []byte(c.Argument(0).String())}) })
 	set("bytesOf", func(c goja.FunctionCall) goja.Value {
 		buf, ok := c.Argument(0).Export().(goja.ArrayBuffer)
 		if !ok {
-			return w.handle(&blob{})
+			return g.handle(&blob{})
 		}
 		from, n := int(c.Argument(1).ToInteger()), int(c.Argument(2).ToInteger())
 		all := buf.Bytes()
 		from = min(max(from, 0), len(all))
-		return w.handle(&blob{data: bytes.Clone(all[from:min(from+max(n, 0), len(all))])})
+		return g.handle(&blob{data: bytes.Clone(all[from:min(from+max(n, 0), len(all))])})
 	})
 	set("toBuffer", func(c goja.FunctionCall) goja.Value {
 		return vm.ToValue(vm.NewArrayBuffer(bytes.Clone(data(c.Argument(0)))))
@@ -67,7 +67,7 @@ func (w *worker) hostBytes(set setter) {
 		return vm.ToValue(string(bytes.ToValidUTF8(bytes.TrimPrefix(data(c.Argument(0)), []byte("\xef\xbb\xbf")), []byte("\ufffd"))))
 	})
 	set("size", func(c goja.FunctionCall) goja.Value { return vm.ToValue(len(data(c.Argument(0)))) })
-	set("empty", func(goja.FunctionCall) goja.Value { return w.handle(&blob{}) })
+	set("empty", func(goja.FunctionCall) goja.Value { return g.handle(&blob{}) })
 	set("slice", func(c goja.FunctionCall) goja.Value {
 		d := data(c.Argument(0))
 		from := min(max(int(c.Argument(1).ToInteger()), 0), len(d))
@@ -76,7 +76,7 @@ func (w *worker) hostBytes(set setter) {
 		if b := toBlob(c.Argument(0)); b != nil {
 			out.from = b.from
 		}
-		return w.handle(out)
+		return g.handle(out)
 	})
 	set("concat", func(c goja.FunctionCall) goja.Value {
 		out := &blob{}
@@ -99,14 +99,14 @@ func (w *worker) hostBytes(set setter) {
 			}
 			return true
 		})
-		return w.handle(out)
+		return g.handle(out)
 	})
 	set("squeeze", func(c goja.FunctionCall) goja.Value {
 		out, err := squeeze(c.Argument(0).String(), data(c.Argument(1)), c.Argument(2).ToBoolean())
 		if err != nil {
 			return goja.Null()
 		}
-		return w.handle(&blob{data: out})
+		return g.handle(&blob{data: out})
 	})
 	set("digest", func(c goja.FunctionCall) goja.Value {
 		d := data(c.Argument(1))
@@ -127,20 +127,20 @@ func (w *worker) hostBytes(set setter) {
 		default:
 			return goja.Null()
 		}
-		return w.handle(&blob{data: sum})
+		return g.handle(&blob{data: sum})
 	})
 	set("random", func(c goja.FunctionCall) goja.Value {
 		n := min(max(int(c.Argument(0).ToInteger()), 0), 65536)
 		out := make([]byte, n)
 		for i := range out {
-			w.b.random = w.b.random*6364136223846793005 + 1442695040888963407
-			out[i] = byte(w.b.random >> 56)
+			g.b.random = g.b.random*6364136223846793005 + 1442695040888963407
+			out[i] = byte(g.b.random >> 56)
 		}
 		return vm.ToValue(vm.NewArrayBuffer(out))
 	})
 	set("boundary", func(goja.FunctionCall) goja.Value {
-		w.b.random++
-		return vm.ToValue(strconv.FormatUint(w.b.random, 36))
+		g.b.random++
+		return vm.ToValue(strconv.FormatUint(g.b.random, 36))
 	})
 	set("atob", func(c goja.FunctionCall) goja.Value {
 		s := strings.Map(func(r rune) rune {
@@ -173,13 +173,13 @@ func (w *worker) hostBytes(set setter) {
 		_, name := charset.Lookup(strings.TrimSpace(c.Argument(0).String()))
 		return vm.ToValue(name)
 	})
-	set("decode", func(c goja.FunctionCall) goja.Value { return w.decode(c) })
-	set("parseForm", func(c goja.FunctionCall) goja.Value { return w.parseForm(data(c.Argument(0)), c.Argument(1).String()) })
+	set("decode", func(c goja.FunctionCall) goja.Value { return g.decode(c) })
+	set("parseForm", func(c goja.FunctionCall) goja.Value { return g.parseForm(data(c.Argument(0)), c.Argument(1).String()) })
 }
 
 // decode serves TextDecoder.
-func (w *worker) decode(c goja.FunctionCall) goja.Value {
-	vm := w.vm
+func (g *realm) decode(c goja.FunctionCall) goja.Value {
+	vm := g.vm
 	var in []byte
 	if b := toBlob(c.Argument(0)); b != nil {
 		in = b.data
@@ -192,7 +192,7 @@ func (w *worker) decode(c goja.FunctionCall) goja.Value {
 			for n := 1; n <= min(3, len(in)); n++ {
 				if b := in[len(in)-n]; utf8.RuneStart(b) {
 					if !utf8.FullRune(in[len(in)-n:]) {
-						_ = out.Set("rest", w.handle(&blob{data: bytes.Clone(in[len(in)-n:])}))
+						_ = out.Set("rest", g.handle(&blob{data: bytes.Clone(in[len(in)-n:])}))
 						in = in[:len(in)-n]
 					}
 					break
@@ -224,8 +224,8 @@ func (w *worker) decode(c goja.FunctionCall) goja.Value {
 }
 
 // parseForm reads a form body into [name, value, file name or null, type].
-func (w *worker) parseForm(body []byte, contentType string) goja.Value {
-	vm := w.vm
+func (g *realm) parseForm(body []byte, contentType string) goja.Value {
+	vm := g.vm
 	var list []any
 	mediaType, params, err := mime.ParseMediaType(contentType)
 	switch {

@@ -18,7 +18,7 @@ func (*held) Has(string) bool             { return false }
 func (*held) Delete(string) bool          { return false }
 func (*held) Keys() []string              { return nil }
 
-func (w *worker) hold(v any) goja.Value { return w.vm.NewDynamicObject(&held{v}) }
+func (g *realm) hold(v any) goja.Value { return g.vm.NewDynamicObject(&held{v}) }
 
 // heldIn gives back what was given to [worker.hold].
 func heldIn[T any](v goja.Value) (t T, ok bool) {
@@ -148,8 +148,8 @@ func (h *headerList) sorted() [][2]string {
 }
 
 // hostHeaders gives the prelude what Headers objects hold.
-func (w *worker) hostHeaders(set setter) {
-	vm := w.vm
+func (g *realm) hostHeaders(set setter) {
+	vm := g.vm
 	undefined := goja.Undefined()
 	list := func(v goja.Value) *headerList {
 		h, ok := heldIn[*headerList](v)
@@ -172,7 +172,7 @@ func (w *worker) hostHeaders(set setter) {
 		}
 		return strings.ToLower(name)
 	}
-	set("headers", func(c goja.FunctionCall) goja.Value { return w.hold(&headerList{guard: c.Argument(0).String()}) })
+	set("headers", func(c goja.FunctionCall) goja.Value { return g.hold(&headerList{guard: c.Argument(0).String()}) })
 	set("headersAppend", func(c goja.FunctionCall) goja.Value {
 		return must("append", list(c.Argument(0)).append(c.Argument(1).String(), c.Argument(2).String()))
 	})
@@ -221,23 +221,23 @@ func (w *worker) hostHeaders(set setter) {
 	})
 	set("headersClone", func(c goja.FunctionCall) goja.Value {
 		h := list(c.Argument(0))
-		return w.hold(&headerList{slices.Clone(h.list), h.guard})
+		return g.hold(&headerList{slices.Clone(h.list), h.guard})
 	})
 	set("headersOf", func(c goja.FunctionCall) goja.Value { // of a Request or Response
 		if r, ok := heldIn[*request](c.Argument(0)); ok {
 			if r.own {
-				return w.hold(&headerList{slices.Clone(r.headers), guardRequest})
+				return g.hold(&headerList{slices.Clone(r.headers), guardRequest})
 			}
-			return w.hold(&headerList{r.headers, guardImmutable})
+			return g.hold(&headerList{r.headers, guardImmutable})
 		}
-		r := w.responseIn(c.Argument(0))
+		r := g.responseIn(c.Argument(0))
 		switch {
 		case r.hidden():
-			return w.hold(&headerList{guard: guardImmutable})
+			return g.hold(&headerList{guard: guardImmutable})
 		case r.own:
-			return w.hold(&headerList{slices.Clone(r.headers), guardResponse})
+			return g.hold(&headerList{slices.Clone(r.headers), guardResponse})
 		}
-		return w.hold(&headerList{r.headers, guardImmutable})
+		return g.hold(&headerList{r.headers, guardImmutable})
 	})
 }
 
@@ -246,18 +246,18 @@ func (r *response) hidden() bool {
 	return r.kind == "opaque" || r.kind == "opaqueredirect" || r.kind == "error"
 }
 
-func (w *worker) requestIn(v goja.Value) *request {
+func (g *realm) requestIn(v goja.Value) *request {
 	r, ok := heldIn[*request](v)
 	if !ok {
-		panic(w.vm.NewTypeError("Illegal invocation"))
+		panic(g.vm.NewTypeError("Illegal invocation"))
 	}
 	return r
 }
 
-func (w *worker) responseIn(v goja.Value) *response {
+func (g *realm) responseIn(v goja.Value) *response {
 	r, ok := heldIn[*response](v)
 	if !ok {
-		panic(w.vm.NewTypeError("Illegal invocation"))
+		panic(g.vm.NewTypeError("Illegal invocation"))
 	}
 	return r
 }
@@ -273,9 +273,9 @@ var enums = map[string][]string{
 
 // newRequest is what the constructor of Request makes (Fetch Standard, section 5.4), without body and signal: of a URL, or of
 // another request with its headers.
-func (w *worker) newRequest(input goja.Value, from, headers *headerList, init *goja.Object) *request {
+func (g *realm) newRequest(input goja.Value, from, headers *headerList, init *goja.Object) *request {
 	fail := func(format string, args ...any) {
-		panic(w.vm.NewTypeError("Failed to construct 'Request': " + fmt.Sprintf(format, args...)))
+		panic(g.vm.NewTypeError("Failed to construct 'Request': " + fmt.Sprintf(format, args...)))
 	}
 	r := &request{}
 	if parent, ok := heldIn[*request](input); ok {
@@ -286,7 +286,7 @@ func (w *worker) newRequest(input goja.Value, from, headers *headerList, init *g
 		}
 		r.headers = slices.Clip(r.headers)
 	} else {
-		u, err := w.b.addresses.parse(input.String(), w.url)
+		u, err := g.b.addresses.parse(input.String(), g.url)
 		if err != nil {
 			fail("Failed to parse URL from %s", input)
 		}
@@ -332,11 +332,11 @@ func (w *worker) newRequest(input goja.Value, from, headers *headerList, init *g
 	if s, ok := member("referrer"); ok {
 		r.referrer, touched = "", true
 		if s != "" {
-			u, err := w.b.addresses.parse(s, w.url)
+			u, err := g.b.addresses.parse(s, g.url)
 			if err != nil {
 				fail("Referrer '%s' is not a valid URL.", s)
 			}
-			if r.referrer = u.href; u.origin != w.b.origin {
+			if r.referrer = u.href; u.origin != g.b.origin {
 				r.referrer = "about:client"
 			}
 		}
@@ -381,7 +381,7 @@ func (w *worker) newRequest(input goja.Value, from, headers *headerList, init *g
 }
 
 // newResponse is what the constructor of Response makes (Fetch Standard, section 5.5), without its body.
-func (w *worker) newResponse(init *goja.Object, like *response, headers *headerList, contentType string, hasBody bool) *response {
+func (g *realm) newResponse(init *goja.Object, like *response, headers *headerList, contentType string, hasBody bool) *response {
 	r := &response{status: 200, kind: "default", own: true}
 	member := func(name string) goja.Value {
 		if init == nil {
@@ -403,13 +403,13 @@ func (w *worker) newResponse(init *goja.Object, like *response, headers *headerL
 		}
 	}
 	if r.status < 200 || r.status > 599 {
-		panic(w.newError("RangeError", fmt.Sprintf("Failed to construct 'Response': The status provided (%d) is outside the range [200, 599].", r.status)))
+		panic(g.newError("RangeError", fmt.Sprintf("Failed to construct 'Response': The status provided (%d) is outside the range [200, 599].", r.status)))
 	}
 	if strings.ContainsFunc(r.statusText, func(c rune) bool { return c != '\t' && (c < 0x20 || c > 0x7e && c < 0x80 || c > 0xff) }) {
-		panic(w.vm.NewTypeError("Failed to construct 'Response': Invalid statusText"))
+		panic(g.vm.NewTypeError("Failed to construct 'Response': Invalid statusText"))
 	}
 	if hasBody && (r.status == 204 || r.status == 205 || r.status == 304) {
-		panic(w.vm.NewTypeError("Failed to construct 'Response': Response with null body status cannot have body"))
+		panic(g.vm.NewTypeError("Failed to construct 'Response': Response with null body status cannot have body"))
 	}
 	if headers != nil {
 		r.headers = slices.Clone(headers.list)
@@ -421,49 +421,49 @@ func (w *worker) newResponse(init *goja.Object, like *response, headers *headerL
 }
 
 // newError makes an error of one of the engine's own types.
-func (w *worker) newError(kind, message string) *goja.Object {
-	if make, ok := goja.AssertConstructor(w.errors[kind]); ok {
-		if o, err := make(nil, w.vm.ToValue(message)); err == nil {
+func (g *realm) newError(kind, message string) *goja.Object {
+	if make, ok := goja.AssertConstructor(g.errors[kind]); ok {
+		if o, err := make(nil, g.vm.ToValue(message)); err == nil {
 			return o
 		}
 	}
-	return w.vm.NewTypeError(message)
+	return g.vm.NewTypeError(message)
 }
 
 // hostObjects gives the prelude what Request and Response objects hold.
-func (w *worker) hostObjects(set setter) {
-	vm := w.vm
+func (g *realm) hostObjects(set setter) {
+	vm := g.vm
 	object := func(v goja.Value) *goja.Object { o, _ := v.(*goja.Object); return o }
 	headers := func(v goja.Value) *headerList { h, _ := heldIn[*headerList](v); return h }
 	set("newRequest", func(c goja.FunctionCall) goja.Value {
-		return w.hold(w.newRequest(c.Argument(0), headers(c.Argument(1)), headers(c.Argument(2)), object(c.Argument(3))))
+		return g.hold(g.newRequest(c.Argument(0), headers(c.Argument(1)), headers(c.Argument(2)), object(c.Argument(3))))
 	})
 	set("newResponse", func(c goja.FunctionCall) goja.Value {
 		like, _ := heldIn[*response](c.Argument(1))
-		return w.hold(w.newResponse(object(c.Argument(0)), like, headers(c.Argument(2)), c.Argument(3).String(), c.Argument(4).ToBoolean()))
+		return g.hold(g.newResponse(object(c.Argument(0)), like, headers(c.Argument(2)), c.Argument(3).String(), c.Argument(4).ToBoolean()))
 	})
 	set("madeResponse", func(c goja.FunctionCall) goja.Value { // of Response.error and Response.redirect
 		r := &response{kind: c.Argument(0).String(), status: int(c.Argument(1).ToInteger())}
 		if to := c.Argument(2).String(); to != "" {
 			r.headers = [][2]string{{"location", to}}
 		}
-		return w.hold(r)
+		return g.hold(r)
 	})
 	set("bodyOf", func(c goja.FunctionCall) goja.Value {
 		if r, ok := heldIn[*request](c.Argument(0)); ok {
-			return w.handle(r.body)
+			return g.handle(r.body)
 		}
-		if r := w.responseIn(c.Argument(0)); !r.hidden() {
-			return w.handle(r.body)
+		if r := g.responseIn(c.Argument(0)); !r.hidden() {
+			return g.handle(r.body)
 		}
 		return goja.Null()
 	})
-	set("hasBody", func(c goja.FunctionCall) goja.Value { return vm.ToValue(w.requestIn(c.Argument(0)).body != nil) })
+	set("hasBody", func(c goja.FunctionCall) goja.Value { return vm.ToValue(g.requestIn(c.Argument(0)).body != nil) })
 	set("bake", func(c goja.FunctionCall) goja.Value { // what it is now, whatever becomes of its headers
 		if _, ok := heldIn[*request](c.Argument(0)); ok {
-			return w.hold(w.toRequest(c.Argument(0), c.Argument(1), goja.Null()))
+			return g.hold(g.toRequest(c.Argument(0), c.Argument(1), goja.Null()))
 		}
-		return w.hold(w.toResponse(c.Argument(0), c.Argument(1), goja.Undefined()))
+		return g.hold(g.toResponse(c.Argument(0), c.Argument(1), goja.Undefined()))
 	})
 	for name, f := range map[string]func(*request) any{
 		"url": func(r *request) any { return r.url }, "method": func(r *request) any { return r.method }, "mode": func(r *request) any { return r.mode },
@@ -471,7 +471,7 @@ func (w *worker) hostObjects(set setter) {
 		"referrer": func(r *request) any { return r.referrer }, "referrerPolicy": func(r *request) any { return r.referrerPolicy }, "integrity": func(r *request) any { return r.integrity },
 		"keepalive": func(r *request) any { return r.keepalive }, "destination": func(r *request) any { return r.destination }, "reload": func(r *request) any { return r.reload },
 	} {
-		set("request_"+name, func(c goja.FunctionCall) goja.Value { return vm.ToValue(f(w.requestIn(c.Argument(0)))) })
+		set("request_"+name, func(c goja.FunctionCall) goja.Value { return vm.ToValue(f(g.requestIn(c.Argument(0)))) })
 	}
 	for name, f := range map[string]func(*response) any{
 		"type": func(r *response) any { return r.kind },
@@ -495,18 +495,18 @@ func (w *worker) hostObjects(set setter) {
 			return r.statusText
 		},
 	} {
-		set("response_"+name, func(c goja.FunctionCall) goja.Value { return vm.ToValue(f(w.responseIn(c.Argument(0)))) })
+		set("response_"+name, func(c goja.FunctionCall) goja.Value { return vm.ToValue(f(g.responseIn(c.Argument(0)))) })
 	}
 }
 
 // fromRequest gives what the prelude's requestFrom takes.
-func (w *worker) fromRequest(r *request) goja.Value {
+func (g *realm) fromRequest(r *request) goja.Value {
 	out := *r
 	out.destination, out.own = destination(r.destination), false
 	if out.referrer == "" {
 		out.referrer = "about:client"
 	}
-	return w.hold(&out)
+	return g.hold(&out)
 }
 
 // destination hides our own words from the worker.
@@ -518,8 +518,8 @@ func destination(d string) string {
 }
 
 // toRequest gives the request that a Request object stands for: what it holds, with the headers and the body as they are now.
-func (w *worker) toRequest(v, headers, body goja.Value) *request {
-	r := *w.requestIn(v)
+func (g *realm) toRequest(v, headers, body goja.Value) *request {
+	r := *g.requestIn(v)
 	if h, ok := heldIn[*headerList](headers); ok && h.guard != guardImmutable {
 		r.headers = slices.Clone(h.list)
 	}
@@ -529,8 +529,8 @@ func (w *worker) toRequest(v, headers, body goja.Value) *request {
 }
 
 // toResponse gives the response that a Response object stands for. Without a body it has the one that it came with.
-func (w *worker) toResponse(v, headers, body goja.Value) *response {
-	r := *w.responseIn(v)
+func (g *realm) toResponse(v, headers, body goja.Value) *response {
+	r := *g.responseIn(v)
 	if r.hidden() {
 		return &r
 	}
@@ -545,8 +545,8 @@ func (w *worker) toResponse(v, headers, body goja.Value) *response {
 }
 
 // fromResponse makes a Response object.
-func (w *worker) fromResponse(r *response) goja.Value {
-	v, err := w.hooks["response"](goja.Undefined(), w.hold(r))
+func (g *realm) fromResponse(r *response) goja.Value {
+	v, err := g.hooks["response"](goja.Undefined(), g.hold(r))
 	if err != nil {
 		return goja.Undefined()
 	}
@@ -554,8 +554,8 @@ func (w *worker) fromResponse(r *response) goja.Value {
 }
 
 // exception makes a DOMException.
-func (w *worker) exception(message, name string) goja.Value {
-	v, err := w.hooks["exception"](goja.Undefined(), w.vm.ToValue(message), w.vm.ToValue(name))
+func (g *realm) exception(message, name string) goja.Value {
+	v, err := g.hooks["exception"](goja.Undefined(), g.vm.ToValue(message), g.vm.ToValue(name))
 	if err != nil {
 		return goja.Undefined()
 	}
@@ -563,14 +563,14 @@ func (w *worker) exception(message, name string) goja.Value {
 }
 
 // soon gives a promise for what f gives in a task of its own: a value, or the reason why it is rejected.
-func (w *worker) soon(f func() (value, reason goja.Value)) goja.Value {
-	p, resolve, reject := w.vm.NewPromise()
-	w.task(0, func(goja.Value, ...goja.Value) (goja.Value, error) {
+func (g *realm) soon(f func() (value, reason goja.Value)) goja.Value {
+	p, resolve, reject := g.vm.NewPromise()
+	g.task(0, func(goja.Value, ...goja.Value) (goja.Value, error) {
 		value, reason := f()
 		if reason != nil {
 			return nil, reject(reason)
 		}
 		return nil, resolve(value)
 	})
-	return w.vm.ToValue(p)
+	return g.vm.ToValue(p)
 }

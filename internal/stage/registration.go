@@ -169,7 +169,7 @@ func (b *Browser) fetchScript(url string, done func(*response, string)) {
 
 // install makes a new worker and takes it through install (Service Workers, "Install").
 func (r *registration) install(source string, done func(error)) {
-	w := &worker{b: r.b, reg: r, url: r.script, module: r.module, state: parsed, scripts: map[string]string{r.script: source}}
+	w := &worker{realm: realm{b: r.b, url: r.script}, reg: r, module: r.module, state: parsed, scripts: map[string]string{r.script: source}}
 	if err := w.start(); err != nil {
 		e := asScriptError(err)
 		r.error = &scriptError{message: "the worker's script threw while it was first run: " + e.message, file: e.file, line: e.line, column: e.column}

@@ -260,12 +260,12 @@ func (l *lane) close() {
 
 // call runs a JavaScript function under the guard. Exceptions of the worker come back as errors, and so do
 // workers that were ended.
-func (w *worker) call(f goja.Callable, args ...goja.Value) (v goja.Value, err error) {
-	vm := w.vm
+func (g *realm) call(f goja.Callable, args ...goja.Value) (v goja.Value, err error) {
+	vm := g.vm
 	if vm == nil {
 		return nil, errStopped
 	}
-	leave, outermost := w.b.guard.enter(vm)
+	leave, outermost := g.b.guard.enter(vm)
 	defer leave()
 	run := func() (o outcome) {
 		defer func() {
@@ -277,28 +277,28 @@ func (w *worker) call(f goja.Callable, args ...goja.Value) (v goja.Value, err er
 		return o
 	}
 	if outermost {
-		v, err = w.b.lane.run(run, w.b.limits.Step+grace)
+		v, err = g.b.lane.run(run, g.b.limits.Step+grace)
 	} else {
 		o := run()
 		v, err = o.v, o.err
 	}
 	var gaveUp *engineError
 	if errors.As(err, &gaveUp) || errors.Is(err, errBusy) {
-		w.b.remark(Remark{Kind: "limit", Message: "the worker was ended: " + err.Error(), File: w.b.Relative(w.url)})
-		w.stop()
+		g.b.remark(Remark{Kind: "limit", Message: g.what + " was ended: " + err.Error(), File: g.b.Relative(g.url)})
+		g.in.stop()
 		return nil, errStopped
 	}
 	var interrupted *goja.InterruptedError
 	if errors.As(err, &interrupted) {
-		e := w.place(interrupted.String())
-		w.b.remark(Remark{Kind: "limit", Message: "the worker was ended: it " + fmt.Sprint(interrupted.Value()), File: e.file, Line: e.line, Column: e.column})
-		w.stop()
+		e := g.place(interrupted.String())
+		g.b.remark(Remark{Kind: "limit", Message: g.what + " was ended: it " + fmt.Sprint(interrupted.Value()), File: e.file, Line: e.line, Column: e.column})
+		g.in.stop()
 		return nil, errStopped
 	}
 	var overflow *goja.StackOverflowError
 	if errors.As(err, &overflow) {
-		w.b.remark(Remark{Kind: "limit", Message: "the worker was ended: its calls are nested too deep", File: w.b.Relative(w.url)})
-		w.stop()
+		g.b.remark(Remark{Kind: "limit", Message: g.what + " was ended: its calls are nested too deep", File: g.b.Relative(g.url)})
+		g.in.stop()
 		return nil, errStopped
 	}
 	return v, err
@@ -309,14 +309,14 @@ var errStopped = errors.New("the worker is not running")
 var frame = regexp.MustCompile(`(?:at |\()(?:[^\s(]+ \()?([^\s()]+?):(\d+):(\d+)`)
 
 // place finds the worker's own innermost line in a stack.
-func (w *worker) place(stack string) *scriptError {
+func (g *realm) place(stack string) *scriptError {
 	e := &scriptError{}
 	e.message, _, _ = strings.Cut(stack, "\n")
 	for _, m := range frame.FindAllStringSubmatch(stack, -1) {
 		if m[1] == preludeName || strings.HasPrefix(m[1], "native") {
 			continue
 		}
-		e.file = w.b.Relative(strings.TrimPrefix(m[1], moduleSpace+":"))
+		e.file = g.b.Relative(strings.TrimPrefix(m[1], moduleSpace+":"))
 		e.line, _ = strconv.Atoi(m[2])
 		e.column, _ = strconv.Atoi(m[3])
 		break
@@ -325,8 +325,8 @@ func (w *worker) place(stack string) *scriptError {
 }
 
 // here gives the worker's own innermost line of what is running.
-func (w *worker) here() *scriptError {
-	for _, f := range w.vm.CaptureCallStack(0, nil) {
+func (g *realm) here() *scriptError {
+	for _, f := range g.vm.CaptureCallStack(0, nil) {
 		p := f.Position()
 		if f.SrcName() == preludeName || p.Line == 0 {
 			continue
@@ -335,20 +335,20 @@ func (w *worker) here() *scriptError {
 		if name == "" {
 			name = f.SrcName()
 		}
-		return &scriptError{file: w.b.Relative(strings.TrimPrefix(name, moduleSpace+":")), line: p.Line, column: p.Column}
+		return &scriptError{file: g.b.Relative(strings.TrimPrefix(name, moduleSpace+":")), line: p.Line, column: p.Column}
 	}
 	return &scriptError{}
 }
 
 // describe turns a thrown value into a message with its place.
-func (w *worker) describe(v goja.Value) *scriptError {
+func (g *realm) describe(v goja.Value) *scriptError {
 	if v == nil || goja.IsUndefined(v) {
 		return &scriptError{message: "undefined"}
 	}
 	if o, ok := v.(*goja.Object); ok {
 		message := safeString(o)
 		if s := o.Get("stack"); s != nil && !goja.IsUndefined(s) {
-			e := w.place(s.String())
+			e := g.place(s.String())
 			e.message = message
 			return e
 		}

@@ -280,18 +280,18 @@ func refused(f *file.File, e ast.Expression) error {
 }
 
 // guards gives what the operators are replaced by to a worker's globals, as names that its global object does not have.
-func (w *worker) guards(functions *goja.Object) error {
+func (g *realm) guards(functions *goja.Object) error {
 	p, err := guardNames()
 	if err != nil {
 		return err
 	}
-	global := w.vm.GlobalObject()
+	global := g.vm.GlobalObject()
 	for _, name := range guardSuffixes {
 		if err := global.Set(hidden+name, functions.Get(name)); err != nil {
 			return err
 		}
 	}
-	_, err = w.vm.RunProgram(p)
+	_, err = g.vm.RunProgram(p)
 	return err
 }
 
@@ -306,8 +306,8 @@ var guardNames = sync.OnceValues(func() (*goja.Program, error) {
 })
 
 // hostTame sets what the prelude needs to look text over.
-func (w *worker) hostTame(set setter) {
-	vm := w.vm
+func (g *realm) hostTame(set setter) {
+	vm := g.vm
 	set("tame", func(c goja.FunctionCall) goja.Value {
 		text, err := tameText(c.Argument(0).String())
 		if err != nil {
@@ -327,7 +327,7 @@ func (w *worker) hostTame(set setter) {
 	})
 	set("nesting", func(c goja.FunctionCall) goja.Value { return vm.ToValue(nesting(c.Argument(0).String())) })
 	set("room", func(c goja.FunctionCall) goja.Value {
-		w.b.guard.room(vm, uint64(max(c.Argument(0).ToInteger(), 0)))
+		g.b.guard.room(vm, uint64(max(c.Argument(0).ToInteger(), 0)))
 		return goja.Undefined()
 	})
 	set("detach", func(c goja.FunctionCall) goja.Value {
@@ -352,7 +352,7 @@ func (w *worker) hostTame(set setter) {
 		return vm.ToValue(s / 60)
 	})
 	set("guards", func(c goja.FunctionCall) goja.Value {
-		if err := w.guards(c.Argument(0).ToObject(vm)); err != nil {
+		if err := g.guards(c.Argument(0).ToObject(vm)); err != nil {
 			panic(vm.NewGoError(err))
 		}
 		return goja.Undefined()

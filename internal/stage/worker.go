@@ -23,25 +23,17 @@ const (
 
 // worker is one service worker with the scripts it was installed with. Its globals live only while it runs.
 type worker struct {
-	b       *Browser
+	realm
 	reg     *registration
-	url     string // of the script
 	module  bool
 	scripts map[string]string // by URL: the script and what it imported
 	state   state
 	skip    bool            // skipWaiting was called
 	listens map[string]bool // event types with listeners after the first run
 	routes  []route         // static routes, in their order
-	filled  map[string]bool // stores that it put something into while it installed
 
-	vm        *goja.Runtime
-	hooks     map[string]goja.Callable
 	events    map[int64]*dispatched // that are not over yet
-	errors    map[string]goja.Value // the engine's own types of errors
-	timers    map[int64]*task
-	lastID    int64
 	lastEvent int64
-	running   int // generation, to drop callbacks of an ended run
 	loading   bool
 	respond   *scriptError // where respondWith was called last
 	failed    *scriptError // exception of the event being handled
@@ -50,12 +42,8 @@ type worker struct {
 
 // stop ends a running worker; its globals are lost.
 func (w *worker) stop() {
-	w.vm, w.hooks = nil, nil
-	w.running++
-	for _, t := range w.timers {
-		w.b.loop.cancel(t)
-	}
-	w.timers, w.events = nil, nil
+	w.realm.stop()
+	w.events = nil
 }
 
 // start runs the worker's script in fresh globals unless it is running already.
@@ -68,19 +56,9 @@ func (w *worker) start() error {
 	if err != nil {
 		return err
 	}
-	vm := goja.New()
-	vm.SetMaxCallStackSize(2000)
-	vm.SetTimeSource(w.b.loop.time)
-	seed := uint64(88172645463325252)
-	vm.SetRandSource(func() float64 { // xorshift: the same numbers in every rehearsal
-		seed ^= seed << 13
-		seed ^= seed >> 7
-		seed ^= seed << 17
-		return float64(seed>>11) / (1 << 53)
-	})
-	w.errors = map[string]goja.Value{"RangeError": vm.Get("RangeError")}
+	w.open("the worker", w)
+	vm := w.vm
 	w.events = map[int64]*dispatched{}
-	w.vm, w.timers, w.hooks = vm, map[int64]*task{}, map[string]goja.Callable{}
 	w.listens = map[string]bool{}
 	w.loading = true
 	defer func() { w.loading = false }()
@@ -89,7 +67,7 @@ func (w *worker) start() error {
 		return err
 	}
 	setup, _ := goja.AssertFunction(v)
-	if _, err := w.call(setup, w.host()); err != nil {
+	if _, err := w.call(setup, w.hostObject()); err != nil {
 		return err
 	}
 	if err := w.run(w.url); err != nil {
@@ -130,30 +108,6 @@ func (w *worker) run(url string) error {
 		return e
 	}
 	return err
-}
-
-// task schedules a callback of this run of the worker.
-func (w *worker) task(ms float64, f goja.Callable, args ...goja.Value) *task {
-	gen := w.running
-	return w.b.loop.after(ms, func() {
-		if gen == w.running {
-			w.report("task", w.invoke(f, args...))
-		}
-	})
-}
-
-func (w *worker) invoke(f goja.Callable, args ...goja.Value) error {
-	_, err := w.call(f, args...)
-	return err
-}
-
-// report notes an exception that nothing caught.
-func (w *worker) report(where string, err error) {
-	var ex *goja.Exception
-	if errors.As(err, &ex) {
-		e := w.describe(ex.Value())
-		w.b.remark(Remark{Kind: "exception", Message: e.message + " (in a " + where + ")", File: e.file, Line: e.line, Column: e.column})
-	}
 }
 
 // lifecycle dispatches install or activate and calls done with the first error.

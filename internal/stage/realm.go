@@ -1,0 +1,85 @@
+package stage
+
+import (
+	"errors"
+
+	"github.com/dop251/goja"
+)
+
+// realm is one JavaScript global: of a worker or of a page. Its globals live from open to stop.
+type realm struct {
+	b    *Browser
+	url  string // what relative addresses are resolved against
+	what string // "the worker" or "the page", for remarks
+	in   host   // whose global it is
+
+	vm      *goja.Runtime
+	hooks   map[string]goja.Callable
+	errors  map[string]goja.Value // the engine's own types of errors
+	timers  map[int64]*task
+	lastID  int64
+	running int             // generation, to drop callbacks of an ended run
+	filled  map[string]bool // stores that it put something into while it installed
+}
+
+// host is what a realm needs of the worker or page that it belongs to.
+type host interface {
+	// fetches sends a request of a script and calls done with the response, nil for none.
+	fetches(req *request, done func(*response)) cancel
+	// thrown is told of an exception that nothing caught.
+	thrown(where string, e *scriptError)
+	// stop ends the realm.
+	stop()
+	// phase is "installing", "activating" or "" for a worker at work or a page.
+	phase() state
+}
+
+// open makes fresh globals.
+func (g *realm) open(what string, in host) {
+	vm := goja.New()
+	vm.SetMaxCallStackSize(2000)
+	vm.SetTimeSource(g.b.loop.time)
+	seed := uint64(88172645463325252)
+	vm.SetRandSource(func() float64 { // xorshift: the same numbers in every rehearsal
+		seed ^= seed << 13
+		seed ^= seed >> 7
+		seed ^= seed << 17
+		return float64(seed>>11) / (1 << 53)
+	})
+	g.what, g.in = what, in
+	g.errors = map[string]goja.Value{"RangeError": vm.Get("RangeError")}
+	g.vm, g.timers, g.hooks = vm, map[int64]*task{}, map[string]goja.Callable{}
+}
+
+// stop ends what runs; its globals are lost.
+func (g *realm) stop() {
+	g.vm, g.hooks = nil, nil
+	g.running++
+	for _, t := range g.timers {
+		g.b.loop.cancel(t)
+	}
+	g.timers = nil
+}
+
+// task schedules a callback of this run.
+func (g *realm) task(ms float64, f goja.Callable, args ...goja.Value) *task {
+	gen := g.running
+	return g.b.loop.after(ms, func() {
+		if gen == g.running {
+			g.report("task", g.invoke(f, args...))
+		}
+	})
+}
+
+func (g *realm) invoke(f goja.Callable, args ...goja.Value) error {
+	_, err := g.call(f, args...)
+	return err
+}
+
+// report hands on an exception that nothing caught.
+func (g *realm) report(where string, err error) {
+	var ex *goja.Exception
+	if errors.As(err, &ex) {
+		g.in.thrown("in a "+where, g.describe(ex.Value()))
+	}
+}
