@@ -41,32 +41,36 @@ type Sent struct {
 
 // Browser is one visitor's browser with one origin. It is used by one goroutine.
 type Browser struct {
-	origin    string
-	server    *site.Server
-	others    map[string]*site.Server
-	network   Network
-	faults    site.Faults
-	loop      *loop
-	http      *httpCache
-	store     *cacheStorage
-	bases     map[string]string // databases of IndexedDB by name, each as one text
-	regs      []*registration
-	tabs      []*Tab
-	nextTab   int
-	guard     *guard
-	lane      lane
-	limits    Limits
-	remarks   []Remark
-	sent      []Sent
-	docs      *readCache
-	addresses addresses
-	waiters   []func() // until a worker is activated
-	teller    func(TraceStep)
-	traced    int
-	parts     bool
-	hung      []func()   // what waits for a network that does not answer
-	loading   sync.Mutex // modules are resolved and loaded by several goroutines
-	random    uint64
+	origin     string
+	server     *site.Server
+	others     map[string]*site.Server
+	network    Network
+	faults     site.Faults
+	loop       *loop
+	http       *httpCache
+	store      *cacheStorage
+	bases      map[string]string // databases of IndexedDB by name, each as one text
+	regs       []*registration
+	tabs       []*Tab
+	nextTab    int
+	guard      *guard
+	lane       lane
+	limits     Limits
+	remarks    []Remark
+	sent       []Sent
+	docs       *readCache
+	addresses  addresses
+	waiters    []func() // until a worker is activated
+	teller     func(TraceStep)
+	traced     int
+	parts      bool
+	hung       []func()          // what waits for a network that does not answer
+	scripts    bool              // scripts of pages run
+	local      map[string]string // localStorage
+	cookies    map[string]string // that scripts of pages have set
+	lastWorker int64
+	loading    sync.Mutex // modules are resolved and loaded by several goroutines
+	random     uint64
 }
 
 // New starts a browser with nothing stored, online. others are stand-ins for other origins.
@@ -79,7 +83,7 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 	}
 	b := &Browser{origin: Origin, server: server, others: others, network: Online, loop: &loop{},
 		http: &httpCache{map[string]cached{}}, store: &cacheStorage{quota: maxStored}, bases: map[string]string{}, limits: limits, guard: newGuard(limits),
-		docs: newReadCache(), addresses: addresses{}}
+		docs: newReadCache(), addresses: addresses{}, local: map[string]string{}, cookies: map[string]string{}}
 	if server.Site.Origin != "" {
 		b.origin = server.Site.Origin
 	}
@@ -90,12 +94,20 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 	return b
 }
 
-// Close ends the browser and its workers.
+// Close ends the browser, its pages and its workers.
 func (b *Browser) Close() {
+	for _, t := range b.tabs {
+		if d := t.document(); d != nil {
+			d.stop()
+		}
+	}
 	b.endWorkers()
 	b.guard.close()
 	b.lane.close()
 }
+
+// RunScripts lets the scripts of pages run from now on; else what pages need is read from their files.
+func (b *Browser) RunScripts(run bool) { b.scripts = run }
 
 // SetNetwork changes the state of the network.
 func (b *Browser) SetNetwork(n Network) error {
@@ -108,7 +120,11 @@ func (b *Browser) SetNetwork(n Network) error {
 					b.loop.after(0, end)
 				}
 			}
+			was := b.network
 			b.network = n
+			if (n == Offline) != (was == Offline) {
+				b.eachPage(func(*Tab) bool { return true }, "network", n != Offline)
+			}
 			if n != Offline {
 				for _, r := range b.regs {
 					r.fireSyncs()
@@ -210,9 +226,10 @@ func (b *Browser) Clear() {
 	b.regs = nil
 	for _, t := range b.tabs {
 		t.controller = nil
+		t.session = nil
 	}
 	b.store = &cacheStorage{quota: b.store.quota}
-	b.bases = map[string]string{}
+	b.bases, b.local, b.cookies = map[string]string{}, map[string]string{}, map[string]string{}
 	b.http.entries = map[string]cached{}
 }
 
@@ -234,6 +251,8 @@ type Snapshot struct {
 	store *cacheStorage
 	http  map[string]cached
 	bases map[string]string
+
+	local, cookies map[string]string
 }
 
 // Snapshot copies what is stored, to return to it with [Browser.Restore].
@@ -242,14 +261,14 @@ func (b *Browser) Snapshot() *Snapshot {
 	for k, v := range b.http.entries {
 		h[k] = v
 	}
-	return &Snapshot{b.store.copy(), h, maps.Clone(b.bases)}
+	return &Snapshot{b.store.copy(), h, maps.Clone(b.bases), maps.Clone(b.local), maps.Clone(b.cookies)}
 }
 
 // Restore goes back to what was stored and stops all workers.
 func (b *Browser) Restore(s *Snapshot) {
 	b.StopWorkers()
 	b.hung = nil
-	b.store, b.bases = s.store.copy(), maps.Clone(s.bases)
+	b.store, b.bases, b.local, b.cookies = s.store.copy(), maps.Clone(s.bases), maps.Clone(s.local), maps.Clone(s.cookies)
 	b.http.entries = make(map[string]cached, len(s.http))
 	for k, v := range s.http {
 		b.http.entries[k] = v

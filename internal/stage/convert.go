@@ -246,7 +246,7 @@ func (w *worker) hostClients(set setter) {
 		}
 		for _, t := range w.b.tabs {
 			if t.id != "" && w.b.find(t.url) == w.reg {
-				t.controller = w
+				t.controlledBy(w)
 			}
 		}
 		return undefined
@@ -255,6 +255,9 @@ func (w *worker) hostClients(set setter) {
 		for _, t := range w.b.tabs {
 			if t.id == c.Argument(0).String() {
 				t.Messages = append(t.Messages, c.Argument(1).Export())
+				if d := t.document(); d != nil && !d.over {
+					d.later("message", carry(c.Argument(1), d.vm), d.workerValue(w))
+				}
 			}
 		}
 		return undefined
@@ -276,7 +279,14 @@ func (w *worker) hostClients(set setter) {
 		})
 		return vm.ToValue(why)
 	})
-	set("broadcast", func(goja.FunctionCall) goja.Value { return undefined })
+	set("broadcast", func(c goja.FunctionCall) goja.Value {
+		for _, t := range w.b.tabs {
+			if d := t.document(); d != nil && !d.over {
+				d.later("broadcast", c.Argument(0).String(), carry(c.Argument(1), d.vm))
+			}
+		}
+		return undefined
+	})
 	set("skipWaiting", func(goja.FunctionCall) goja.Value {
 		w.skip = true
 		w.b.loop.after(0, func() {

@@ -9,7 +9,7 @@ import (
 // the tabs in their order. What goes on in the background stays here. Both may be used at the same time.
 func (b *Browser) Fork() (*Browser, []*Tab) {
 	f := New(b.server, b.others, b.limits)
-	f.network, f.faults, f.docs, f.parts, f.random, f.nextTab = b.network, b.faults, b.docs, b.parts, b.random, b.nextTab
+	f.network, f.faults, f.docs, f.parts, f.random, f.nextTab, f.scripts = b.network, b.faults, b.docs, b.parts, b.random, b.nextTab, b.scripts
 	f.loop.now = b.loop.now
 	f.Restore(b.Snapshot())
 	workers := map[*worker]*worker{}
@@ -28,7 +28,7 @@ func (b *Browser) Fork() (*Browser, []*Tab) {
 		f.regs = append(f.regs, n)
 	}
 	for _, t := range b.tabs {
-		f.tabs = append(f.tabs, &Tab{b: f, id: t.id, url: t.url, controller: workers[t.controller], Messages: slices.Clone(t.Messages)})
+		f.tabs = append(f.tabs, &Tab{b: f, id: t.id, url: t.url, controller: workers[t.controller], Messages: slices.Clone(t.Messages), session: maps.Clone(t.session)})
 	}
 	return f, slices.Clone(f.tabs)
 }

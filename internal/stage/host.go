@@ -157,7 +157,7 @@ func (w *worker) thrown(where string, e *scriptError) {
 func (w *worker) phase() state { return w.state }
 
 func (g *realm) setTimer(id int64, f goja.Callable, ms float64, repeat bool) {
-	g.timers[id] = g.task(ms, func(this goja.Value, args ...goja.Value) (goja.Value, error) {
+	t := g.task(ms, func(this goja.Value, args ...goja.Value) (goja.Value, error) {
 		if repeat {
 			g.setTimer(id, f, max(ms, 1), true)
 		} else {
@@ -165,6 +165,13 @@ func (g *realm) setTimer(id int64, f goja.Callable, ms float64, repeat bool) {
 		}
 		return f(this, args...)
 	})
+	t.recurring = repeat
+	g.timers[id] = t
+	if _, page := g.in.(*document); page {
+		g.tasks-- // which timers do not count among
+		f := t.run
+		t.run = func() { g.tasks++; f() }
+	}
 }
 
 // fetchFor fetches for a script and gives it the response, nil when there is none, unless it was stopped in the meantime.
@@ -182,7 +189,7 @@ func (g *realm) fetchFor(req *request, done func(*response)) cancel {
 func (g *realm) fetchPromise(req *request, failure, abortable goja.Value) goja.Value {
 	p, resolve, reject := g.vm.NewPromise()
 	stop := g.fetchFor(req, func(r *response) {
-		g.report("fetch", g.invoke(func(goja.Value, ...goja.Value) (goja.Value, error) {
+		g.report("fetch", g.invokeIn(func(goja.Value, ...goja.Value) (goja.Value, error) {
 			if r == nil {
 				return nil, reject(failure)
 			}

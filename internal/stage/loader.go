@@ -1,10 +1,15 @@
 package stage
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"io"
+	"slices"
 	"strings"
+
+	"golang.org/x/net/html/charset"
 
 	"tachyform/internal/markup"
 )
@@ -21,6 +26,10 @@ type loader struct {
 	waiting map[string]Missing // what is asked for and not there yet
 	over    bool               // nobody waits for it any longer
 	arrived func()             // called when the document is there
+	options visitOptions
+	referer string
+	page    *document // the page that runs, nil when its scripts do not
+	ran     func()    // called when it has settled
 }
 
 func (l *loader) navigate(url, dest string, hops int) {
@@ -31,6 +40,12 @@ func (l *loader) navigate(url, dest string, hops int) {
 	id, before := fmt.Sprintf("client-%d", b.nextTab), l.tab.id // measured in Chromium: the page that is left is the client
 	req := &request{url: url, method: "GET", mode: "navigate", credentials: "include", cache: "default", redirect: "manual", destination: dest,
 		headers: [][2]string{{"accept", "text/html,application/xhtml+xml,application/xml;q=0.9,*/*;q=0.8"}, {"upgrade-insecure-requests", "1"}}}
+	if o := l.options; o.method != "" && hops == 0 {
+		req.method, req.body = o.method, &blob{data: []byte(o.body)}
+		req.headers = append(req.headers, [2]string{"content-type", o.contentType})
+	}
+	req.reload = l.options.reload
+	req.referrer = l.referer
 	b.trace(nil, "%s is opened", b.Relative(url))
 	finish := func(r reply) {
 		if r.response == nil {
@@ -120,6 +135,24 @@ func (l *loader) document(url, id string, r reply) {
 		l.load.Body = body
 	}
 	l.part(url, body)
+	if b.scripts && isPage(r.response) {
+		if len(t.history) > 0 {
+			t.history[t.place].url = url
+		}
+		l.page = newDocument(l, url, decoded(body, r.response.header("content-type")))
+		l.page.referer = l.referer
+		if len(t.history) > 0 {
+			t.history[t.place].document = l.page
+		}
+		l.done = true
+		l.pending++
+		b.loop.after(0, func() {
+			l.pending--
+			l.page.run()
+		})
+		l.updates(reg)
+		return
+	}
 	doc := b.docs.page(l.load.Digest, body)
 	l.load.Title = doc.page.Title.Value
 	base := url
@@ -133,10 +166,97 @@ func (l *loader) document(url, id string, r reply) {
 	}
 	l.registrations(doc.registrations, base)
 	l.done = true
-	if reg != nil && b.network == Online && reg.active != nil {
+	l.updates(reg)
+}
+
+// updates looks for a new worker after a navigation (Service Workers, "Soft Update").
+func (l *loader) updates(reg *registration) {
+	if reg != nil && l.b.network == Online && reg.active != nil {
 		l.pending++
-		b.loop.after(latency, func() { reg.update(); l.pending-- })
+		l.b.loop.after(latency, func() { reg.update(); l.pending-- })
 	}
+}
+
+// isPage says whether an answer is a document that is parsed as HTML.
+func isPage(r *response) bool {
+	t, _, _ := strings.Cut(strings.ToLower(r.header("content-type")), ";")
+	t = strings.TrimSpace(t)
+	return t == "text/html" || t == "application/xhtml+xml" || t == ""
+}
+
+// decoded gives the text of a document, by the charset that its header or its own bytes name.
+func decoded(body []byte, contentType string) string {
+	r, err := charset.NewReader(bytes.NewReader(body), contentType)
+	if err == nil {
+		if b, err := io.ReadAll(r); err == nil {
+			return string(b)
+		}
+	}
+	return strings.ToValidUTF8(string(body), "\ufffd")
+}
+
+// settled is called when a page that runs has come to its end.
+func (l *loader) settled() {}
+
+// expect notes that something is asked for, and what it is then known by.
+func (l *loader) expect(req *request, use markup.Use) (key string, again bool) {
+	l.load.Needs++
+	key = string(use) + " " + req.method + " " + withoutFragment(req.url)
+	l.waiting[key] = Missing{URL: l.b.Relative(withoutFragment(req.url)), Use: use}
+	return key, false
+}
+
+// request asks for something that a running page needs. why says why it cannot be used.
+func (l *loader) request(req *request, use markup.Use, done func(r reply, why string)) {
+	key, _ := l.expect(req, use)
+	l.pending++
+	l.b.clientFetch(l.tab, req, l.inTurn(func(r reply) {
+		delete(l.waiting, key)
+		l.noteRequest(req, use, r)
+		why := l.b.unusable(use, r)
+		if why != "" {
+			l.miss(req.url, use, why)
+		} else if r.response.kind != "opaque" {
+			l.part(withoutFragment(req.url), r.response.bytes())
+		}
+		l.pending--
+		if l.page == nil || !l.page.over {
+			done(r, why)
+		}
+	}))
+}
+
+// inTurn gives an answer to the page in a task of its own, and not inside of what the worker is doing.
+func (l *loader) inTurn(f func(reply)) func(reply) {
+	return func(r reply) {
+		l.b.loop.after(0, func() {
+			if !l.over {
+				f(r)
+			}
+		})
+	}
+}
+
+func (l *loader) miss(url string, use markup.Use, why string) {
+	m := Missing{URL: l.b.Relative(withoutFragment(url)), Use: use, Why: why}
+	if len(l.load.Missing) < maxNeeds && !slices.Contains(l.load.Missing, m) {
+		l.load.Missing = append(l.load.Missing, m)
+	}
+}
+
+// noteRequest keeps what became of a request of a running page.
+func (l *loader) noteRequest(req *request, use markup.Use, r reply) {
+	if len(l.load.Requests) >= maxRequests {
+		return
+	}
+	p := PageRequest{URL: l.b.Relative(withoutFragment(req.url)), Method: req.method, Use: use, Result: "rejected", AnsweredBy: r.by}
+	if r.response != nil {
+		p.Result = "answered"
+		if r.response.kind != "opaque" {
+			p.Status = r.response.status
+		}
+	}
+	l.load.Requests = append(l.load.Requests, p)
 }
 
 // leave lets a waiting worker become active when this tab was the last one of the old.
@@ -195,6 +315,9 @@ func (l *loader) need(ref markup.Ref, base string) {
 		}
 		l.part(abs, r.response.bytes())
 		from := abs
+		if l.page != nil {
+			l.noteRequest(l.b.need(abs, ref.Use, l.docURL), ref.Use, r)
+		}
 		if r.response.url != "" {
 			from = r.response.url
 		}

@@ -15,6 +15,8 @@ type task struct {
 	run   func()
 	dead  bool
 	index int // in the queue, -1 when it is not there
+
+	recurring bool // an interval
 }
 
 // loop runs tasks in the order of a virtual clock. Waiting costs nothing: the clock jumps to the next task.

@@ -44,6 +44,12 @@ type Load struct {
 	Needs      int       // what the page asked for
 	Parts      []Part    // the document and what it needs, when asked for with [Browser.KeepParts]
 	Body       []byte    // of the document, when asked for with [Browser.KeepParts]
+
+	Ran      bool          // the page's scripts ran; what follows was observed
+	Text     string        // what the visitor reads
+	Shown    string        // where the page's own scripts have led the address, "" for nowhere
+	Requests []PageRequest // sorted
+	Errors   []PageError
 }
 
 // Part is a document or something that it needs, as the page got it.
@@ -62,6 +68,9 @@ type Tab struct {
 	loader     *loader // of what it shows
 	looked     *Load   // what was given of it last
 	led        int     // how often workers have led it elsewhere since it was opened
+	history    []entry // of the session
+	place      int     // in it
+	session    map[string]string
 }
 
 // NewTab opens an empty tab.
@@ -83,6 +92,9 @@ func (t *Tab) Close() {
 		}
 	}
 	t.controller = nil
+	if d := t.document(); d != nil {
+		d.leave()
+	}
 	for _, r := range t.b.regs {
 		if r.waiting != nil {
 			r.tryActivate()
@@ -102,7 +114,7 @@ func (t *Tab) Open(url string) (*Load, error) {
 	t.led = 0
 	t.lead(abs, func() {})
 	if !t.b.loop.runUntil(t.loaded, giveUp) {
-		if len(t.b.hung) == 0 && t.loader.done {
+		if len(t.b.hung) == 0 && t.loader.done && t.loader.page == nil {
 			return nil, fmt.Errorf("%s: the page never came to the end of loading", url)
 		}
 		t.loader.giveUp()
@@ -110,19 +122,53 @@ func (t *Tab) Open(url string) (*Load, error) {
 	return t.look(), nil
 }
 
+// visitOptions say how a page is gone to.
+type visitOptions struct {
+	method, body, contentType string // of a form that is sent
+	reload, replace, traverse bool
+	done                      func() // called when the document is there
+}
+
 // lead begins to load a page, in place of what the tab shows. done is called when it has the document.
-func (t *Tab) lead(abs string, done func()) {
+func (t *Tab) lead(abs string, done func()) { t.visit(abs, visitOptions{done: done}) }
+
+func (t *Tab) visit(abs string, o visitOptions) {
+	referer := ""
 	if t.loader != nil {
 		t.loader.over = true
+		if t.loader.page != nil {
+			referer = t.loader.page.url
+			t.loader.page.leave()
+		}
 	}
-	t.loader = &loader{b: t.b, tab: t, load: &Load{}, seen: map[string]bool{}, waiting: map[string]Missing{}, docURL: abs, arrived: done}
+	if o.done == nil {
+		o.done = func() {}
+	}
+	t.loader = &loader{b: t.b, tab: t, load: &Load{}, seen: map[string]bool{}, waiting: map[string]Missing{}, docURL: abs, arrived: o.done, options: o, referer: referer}
+	switch {
+	case o.traverse:
+	case o.replace && len(t.history) > 0 || o.reload && len(t.history) > 0:
+		t.history[t.place] = entry{url: abs, state: "null"}
+	default:
+		t.history = append(t.history[:min(t.place+1, len(t.history))], entry{url: abs, state: "null"})
+		t.place = len(t.history) - 1
+	}
 	t.loader.navigate(abs, "document", 0)
 }
 
-func (t *Tab) loaded() bool { return t.loader == nil || t.loader.done && t.loader.pending == 0 }
+func (t *Tab) loaded() bool {
+	return t.loader == nil || t.loader.done && t.loader.pending == 0 && (t.loader.page == nil || t.loader.page.settled())
+}
 
 func (t *Tab) look() *Load {
 	l := t.loader.load
+	if p := t.loader.page; p != nil {
+		p.look(l)
+	}
+	sort.Slice(l.Requests, func(i, j int) bool {
+		a, b := l.Requests[i], l.Requests[j]
+		return a.URL < b.URL || a.URL == b.URL && a.Method < b.Method
+	})
 	sort.Slice(l.Missing, func(i, j int) bool { return l.Missing[i].URL < l.Missing[j].URL })
 	t.looked = l
 	return l

@@ -17,6 +17,7 @@ type readCache struct {
 	styles   map[[32]byte][]markup.Ref
 	scripts  map[[32]byte]markup.ScriptFacts
 	programs map[string]*goja.Program
+	modules  map[string]*compiledModule
 }
 
 type readPage struct {
@@ -26,7 +27,7 @@ type readPage struct {
 }
 
 func newReadCache() *readCache {
-	return &readCache{pages: map[string]*readPage{}, styles: map[[32]byte][]markup.Ref{}, scripts: map[[32]byte]markup.ScriptFacts{}, programs: map[string]*goja.Program{}}
+	return &readCache{pages: map[string]*readPage{}, styles: map[[32]byte][]markup.Ref{}, scripts: map[[32]byte]markup.ScriptFacts{}, programs: map[string]*goja.Program{}, modules: map[string]*compiledModule{}}
 }
 
 // cachedIn gives what a part of the cache holds under a key, or makes it. Two goroutines may make the same once each.
@@ -89,4 +90,16 @@ func (c *readCache) program(name, src string) (*goja.Program, error) {
 		}
 		return p, err
 	})
+}
+
+// pageProgram compiles a classic script of a page.
+func (c *readCache) pageProgram(name, src string) (*goja.Program, error) {
+	sum := sha256.Sum256([]byte(src))
+	return cachedIn(c, c.programs, "page "+name+"\x00"+string(sum[:]), func() (*goja.Program, error) { return compileWith(name, src, true) })
+}
+
+// module compiles a module of a page.
+func (c *readCache) module(url, src string) (*compiledModule, error) {
+	sum := sha256.Sum256([]byte(src))
+	return cachedIn(c, c.modules, url+"\x00"+string(sum[:]), func() (*compiledModule, error) { return compileModule(url, src) })
 }

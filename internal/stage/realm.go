@@ -20,6 +20,11 @@ type realm struct {
 	lastID  int64
 	running int             // generation, to drop callbacks of an ended run
 	filled  map[string]bool // stores that it put something into while it installed
+
+	next        []goja.Callable // what follows a call, each with its own turn for promises
+	rejected    []*goja.Promise // without a handler so far
+	tasks       int             // that wait for their turn, timers left out
+	modulesFrom string          // the script whose import() is being called
 }
 
 // host is what a realm needs of the worker or page that it belongs to.
@@ -58,17 +63,35 @@ func (g *realm) stop() {
 	for _, t := range g.timers {
 		g.b.loop.cancel(t)
 	}
-	g.timers = nil
+	g.timers, g.next, g.rejected = nil, nil, nil
 }
 
 // task schedules a callback of this run.
 func (g *realm) task(ms float64, f goja.Callable, args ...goja.Value) *task {
 	gen := g.running
+	d, page := g.in.(*document)
+	if page {
+		g.tasks++
+	}
 	return g.b.loop.after(ms, func() {
-		if gen == g.running {
-			g.report("task", g.invoke(f, args...))
+		if gen != g.running {
+			return
 		}
+		if page {
+			g.tasks--
+			d.report("task", d.enter(f, args...))
+			return
+		}
+		g.report("task", g.invoke(f, args...))
 	})
+}
+
+// invokeIn calls something in the way that the realm's own tasks are called.
+func (g *realm) invokeIn(f goja.Callable, args ...goja.Value) error {
+	if d, page := g.in.(*document); page {
+		return d.enter(f, args...)
+	}
+	return g.invoke(f, args...)
 }
 
 func (g *realm) invoke(f goja.Callable, args ...goja.Value) error {

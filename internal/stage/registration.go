@@ -180,7 +180,9 @@ func (r *registration) install(source string, done func(error)) {
 	if r.installing != nil {
 		r.installing.redundant()
 	}
-	r.installing, w.state = w, installing
+	r.installing = w
+	w.become(installing)
+	r.b.eachPage(func(t *Tab) bool { return r.b.find(t.url) == r }, "updatefound", r.scope)
 	w.lifecycle("install", func(e *scriptError) {
 		if r.installing != w {
 			return
@@ -200,14 +202,15 @@ func (r *registration) install(source string, done func(error)) {
 		if r.waiting != nil {
 			r.waiting.redundant()
 		}
-		r.waiting, w.state = w, installed
+		r.waiting = w
+		w.become(installed)
 		r.tryActivate()
 	})
 	done(nil)
 }
 
 func (w *worker) redundant() {
-	w.state = redundant
+	w.become(redundant)
 	w.stop()
 }
 
@@ -223,12 +226,12 @@ func (r *registration) tryActivate() {
 	}
 	old := r.active
 	r.waiting, r.active = nil, w
-	w.state = activating
+	w.become(activating)
 	if old != nil {
 		old.redundant()
 		for _, t := range r.b.tabs {
 			if t.controller == old {
-				t.controller = w
+				t.controlledBy(w)
 			}
 		}
 	}
@@ -236,7 +239,7 @@ func (r *registration) tryActivate() {
 		if w.state != activating {
 			return
 		}
-		w.state = activated
+		w.become(activated)
 		waiters := r.b.waiters
 		r.b.waiters = nil
 		for _, f := range waiters {

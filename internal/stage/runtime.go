@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"regexp"
 	"runtime/debug"
 	"runtime/metrics"
@@ -18,36 +19,48 @@ import (
 	"github.com/evanw/esbuild/pkg/api"
 )
 
-//go:embed prelude/*.js
+//go:embed prelude
 var preludeFiles embed.FS
 
 // preludeName is how the stage's own frames are called in stacks.
 const preludeName = "stage:prelude"
 
-// prelude is compiled once for the process.
-var prelude = sync.OnceValues(func() (*goja.Program, error) {
-	names, err := fs.Glob(preludeFiles, "prelude/*.js")
-	if err != nil {
-		return nil, err
-	}
-	var b strings.Builder
-	b.WriteString("(function ($) {")
-	for _, n := range names {
-		data, err := preludeFiles.ReadFile(n)
-		if err != nil {
-			return nil, err
+// preludeOf gives what a kind of global is made with: what all have, and then its own, compiled once for the process.
+func preludeOf(kind string) func() (*goja.Program, error) {
+	return sync.OnceValues(func() (*goja.Program, error) {
+		var b strings.Builder
+		b.WriteString("(function ($) {")
+		for _, pattern := range []string{"prelude/*.js", "prelude/" + kind + "/*.js"} {
+			names, err := fs.Glob(preludeFiles, pattern)
+			if err != nil {
+				return nil, err
+			}
+			for _, n := range names {
+				data, err := preludeFiles.ReadFile(n)
+				if err != nil {
+					return nil, err
+				}
+				b.Write(data)
+			}
 		}
-		b.Write(data)
-	}
-	b.WriteString("})")
-	return goja.Compile(preludeName, b.String(), false)
-})
+		b.WriteString("})")
+		return goja.Compile(preludeName, b.String(), false)
+	})
+}
+
+var (
+	workerPrelude = preludeOf("worker")
+	pagePrelude   = preludeOf("page")
+)
 
 // engineHas is what the engine has beyond ES2017: regular expressions stay as they are written.
 var engineHas = map[string]bool{"regexp-dot-all-flag": true, "regexp-lookbehind-assertions": true, "regexp-named-capture-groups": true, "regexp-unicode-property-escapes": true}
 
 // compile parses a script. Syntax that the engine lacks is lowered; positions stay those of the source.
-func compile(name, src string) (*goja.Program, error) {
+func compile(name, src string) (*goja.Program, error) { return compileWith(name, src, false) }
+
+// compileWith does so; in pages, import() is a call of what the realm has for it.
+func compileWith(name, src string, page bool) (*goja.Program, error) {
 	if !shallow(src) {
 		return nil, &scriptError{message: errNested.Error(), file: name}
 	}
@@ -60,7 +73,12 @@ func compile(name, src string) (*goja.Program, error) {
 			return p, nil
 		}
 	}
-	out := api.Transform(src, api.TransformOptions{Loader: api.LoaderJS, Target: api.ES2017, Supported: engineHas, Sourcefile: name,
+	supported := engineHas
+	if page {
+		supported = maps.Clone(engineHas)
+		supported["dynamic-import"] = false
+	}
+	out := api.Transform(src, api.TransformOptions{Loader: api.LoaderJS, Target: api.ES2017, Supported: supported, Sourcefile: name,
 		Sourcemap: api.SourceMapExternal, SourcesContent: api.SourcesContentExclude, LogLevel: api.LogLevelSilent})
 	if len(out.Errors) > 0 {
 		e := out.Errors[0]
@@ -70,7 +88,11 @@ func compile(name, src string) (*goja.Program, error) {
 		}
 		return nil, &scriptError{message: "SyntaxError: " + e.Text, file: name, line: line, column: column}
 	}
-	return lowered(name, string(out.Code), out.Map, false)
+	code := string(out.Code)
+	if page {
+		code = dynamicImport.ReplaceAllString(code, ".then(($1) => ($"+hidden+"i("+strings.ReplaceAll(fmt.Sprintf("%q, ", name), "$", "$$"))
+	}
+	return lowered(name, code, out.Map, false)
 }
 
 // lowered compiles what a source was lowered to; positions are those of the source, by its map.

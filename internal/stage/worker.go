@@ -25,6 +25,7 @@ const (
 type worker struct {
 	realm
 	reg     *registration
+	id      int64 // by which pages know it, 0 when none does
 	module  bool
 	scripts map[string]string // by URL: the script and what it imported
 	state   state
@@ -52,7 +53,7 @@ func (w *worker) start() error {
 		return nil
 	}
 	w.b.trace(nil, "the worker %s is started, with fresh globals", w.b.Relative(w.url))
-	p, err := prelude()
+	p, err := workerPrelude()
 	if err != nil {
 		return err
 	}

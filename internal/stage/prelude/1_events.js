@@ -37,10 +37,11 @@ let trust = false; // set while the stage itself makes an event
 let handed = null; // what the next object holds that the stage itself makes
 const absent = $Symbol("absent"); // stands for an argument that was not given
 
-const BUBBLES = 1, CANCELABLE = 2, COMPOSED = 4, TRUSTED = 8, CANCELED = 16, STOPPED = 32; // flags of events
+const BUBBLES = 1, CANCELABLE = 2, COMPOSED = 4, TRUSTED = 8, CANCELED = 16, STOPPED = 32, HALTED = 64, PASSIVE = 128; // flags of events
+let tree = null; // how events find their way through nodes, where there are any
 
 class Event {
-  #type; #flags; #stamp; #target = null; #extension = null;
+  #type; #flags; #stamp; #target = null; #extension = null; #way = null; // of an event in a tree: current target, phase, path
   constructor(type = absent, init) {
     if (type === absent) throw new $TypeError("1 argument required, but only 0 present.");
     this.#type = $String(type);
@@ -58,25 +59,37 @@ class Event {
   get cancelable() { return !!(this.#flags & CANCELABLE); }
   get composed() { return !!(this.#flags & COMPOSED); }
   get defaultPrevented() { return !!(this.#flags & CANCELED); }
-  get returnValue() { return !(this.#flags & CANCELED); }
   get isTrusted() { return !!(this.#flags & TRUSTED); }
   get timeStamp() { return this.#stamp; }
   get target() { return this.#target; }
   get srcElement() { return this.#target; }
-  get currentTarget() { return this.#target; }
-  get eventPhase() { return this.#target ? 2 : 0; }
-  composedPath() { return this.#target ? [this.#target] : []; }
-  preventDefault() { if (this.#flags & CANCELABLE) this.#flags |= CANCELED; }
-  stopPropagation() {}
-  stopImmediatePropagation() { this.#flags |= STOPPED; }
+  get currentTarget() { return this.#way ? this.#way.current : this.#target; }
+  get eventPhase() { return this.#way ? this.#way.phase : this.#target ? 2 : 0; }
+  get cancelBubble() { return !!(this.#flags & HALTED); }
+  set cancelBubble(on) { if (on) this.#flags |= HALTED; }
+  get returnValue() { return !(this.#flags & CANCELED); }
+  set returnValue(on) { if (!on) this.preventDefault(); }
+  composedPath() { return this.#way ? [...this.#way.path] : this.#target && !tree ? [this.#target] : []; }
+  preventDefault() { if (this.#flags & CANCELABLE && !(this.#flags & PASSIVE)) this.#flags |= CANCELED; }
+  stopPropagation() { this.#flags |= HALTED; }
+  stopImmediatePropagation() { this.#flags |= STOPPED | HALTED; }
+  initEvent(type, bubbles, cancelable) {
+    this.#type = $String(type);
+    this.#flags = (bubbles ? BUBBLES : 0) | (cancelable ? CANCELABLE : 0);
+    this.#target = null;
+  }
   static _begin(e, target) { e.#target = target; }
   static _stopped(e) { return !!(e.#flags & STOPPED); }
+  static _halted(e) { return !!(e.#flags & HALTED); }
+  static _way(e, way) { e.#way = way; if (!way) e.#flags &= ~(STOPPED | HALTED | PASSIVE); }
+  static _mark(e, flag, on) { if (on) e.#flags |= flag; else e.#flags &= ~flag; }
   // What extends the life of an event: how many promises are waited for, what they were rejected with, whether the event is being
   // dispatched, and the number by which the stage knows it.
   static _extension(e) { return e.#extension || (e.#extension = {pending: 0, errors: null, active: true, id: 0}); }
 }
-const {_begin: beginEvent, _stopped: eventStopped, _extension: extensionOf} = Event;
-for (const name of ["_begin", "_stopped", "_extension"]) delete Event[name];
+const {_begin: beginEvent, _stopped: eventStopped, _halted: eventHalted, _way: setWay, _mark: markEvent, _extension: extensionOf} = Event;
+for (const name of ["_begin", "_stopped", "_halted", "_way", "_mark", "_extension"]) delete Event[name];
+for (const [name, value] of [["NONE", 0], ["CAPTURING_PHASE", 1], ["AT_TARGET", 2], ["BUBBLING_PHASE", 3]]) for (const target of [Event, Event.prototype]) $Object.defineProperty(target, name, {value, enumerable: true});
 
 class CustomEvent extends Event {
   #detail;
@@ -129,12 +142,13 @@ function addListener(target, type, callback, options) {
   let list = all.get(type);
   if (!list) all.set(type, list = []);
   for (const l of list) if (l.callback === callback && l.capture === capture) return;
-  list.push({callback, capture, once});
+  list.push({callback, capture, once, passive: !!(options && options.passive)});
   if (signal) signal.addEventListener("abort", () => removeListener(target, type, callback, options));
   if (target === globalThis) noteListener(type);
 }
 
 function noteListener(type) {
+  if (!$.listens) return; // a page
   if (loading) $.listens(type);
   else if (["install", "activate", "fetch", "message"].indexOf(type) >= 0) $.lateListener(type, new $Error("x").stack);
 }
@@ -151,6 +165,7 @@ function removeListener(target, type, callback, options) {
 function report(where, error) { $.thrown(where, error); }
 
 function dispatch(target, event) {
+  if (tree) return tree.dispatch(target, event);
   beginEvent(event, target);
   const all = listenersOf.get(target), list = all && all.get(event.type);
   if (list && list.length) {

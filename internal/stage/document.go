@@ -1,0 +1,588 @@
+package stage
+
+import (
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/dop251/goja"
+
+	"tachyform/internal/markup"
+	"tachyform/third_party/domino"
+)
+
+// PageError is an exception or rejection that nothing on a page caught.
+type PageError struct {
+	Message      string
+	File         string // root-relative URL of the script or page, "" when unknown
+	Line, Column int
+}
+
+// PageRequest is a request that a page made, the document itself left out.
+type PageRequest struct {
+	URL, Method string
+	Use         markup.Use
+	Result      string // "answered" or "rejected"
+	Status      int    // 0 when rejected or opaque
+	AnsweredBy  AnsweredBy
+}
+
+// document is a page whose scripts run: its realm, and how far it is.
+type document struct {
+	realm
+	tab    *Tab
+	loader *loader
+	source string
+	at     int // where the next inline script is looked for in the source
+	csp    bool
+
+	modules map[string]*module
+	maps    importMap
+	sheets  []string
+	asked   map[string]*need // by use and address
+	inner   int              // events that are being handled inside of others
+	done    bool             // the load event was fired
+	since   float64          // when, in ms of the virtual clock
+	over    bool             // it was left, or ended
+	errors  []PageError
+	entries []entry // of the session's history, shared by the documents of a tab
+	referer string
+}
+
+// need is something that a document asked for, and who waits for it.
+type need struct {
+	came bool
+	ok   bool
+	wait []func(ok bool)
+}
+
+// Bounds of a page.
+const (
+	quiet        = 1000.0  // ms without timers that are due, after which a page has settled
+	settleLimit  = 10000.0 // ms after its load event, after which it counts as settled whatever it does
+	maxErrors    = 100
+	maxRequests  = 5000
+	maxTextShown = 1 << 20
+)
+
+var dominoProgram = sync.OnceValues(func() (*goja.Program, error) {
+	return goja.Compile(preludeName, "(function (console, setTimeout, setInterval, clearTimeout, clearInterval, Object) {"+domino.Source+";return domino})", false)
+})
+
+// newDocument starts the realm of a page that has come.
+func newDocument(l *loader, url, source string) *document {
+	d := &document{realm: realm{b: l.b, url: url}, tab: l.tab, loader: l, source: source, modules: map[string]*module{}, asked: map[string]*need{}}
+	d.open("the page", d)
+	return d
+}
+
+// run makes the document's globals and lets its parser begin.
+func (d *document) run() {
+	p, err := pagePrelude()
+	if err == nil {
+		var v goja.Value
+		if v, err = d.vm.RunProgram(p); err == nil {
+			setup, _ := goja.AssertFunction(v)
+			err = d.enter(setup, d.hostObject())
+		}
+	}
+	if err != nil && !errors.Is(err, errStopped) {
+		d.fail(PageError{Message: "the page's globals could not be made: " + err.Error(), File: d.b.Relative(d.url)})
+		d.stop()
+		return
+	}
+	d.hook("begin", d.url)
+	d.hook("feed", d.source, true)
+}
+
+// enter calls a function of the realm and then what it left to be done, each with its own turn for promises.
+func (d *document) enter(f goja.Callable, args ...goja.Value) error {
+	_, err := d.call(f, args...)
+	d.rejections()
+	for n := 0; len(d.next) > 0 && d.vm != nil; n++ {
+		g := d.next[0]
+		d.next = d.next[1:]
+		if _, e := d.call(g); e != nil && err == nil {
+			d.report("task", e)
+		}
+		d.rejections()
+	}
+	return err
+}
+
+// hook calls one of the prelude's hooks.
+func (d *document) hook(name string, args ...any) goja.Value {
+	if d.vm == nil || d.over {
+		return goja.Undefined()
+	}
+	values := make([]goja.Value, len(args))
+	for i, a := range args {
+		values[i] = d.vm.ToValue(a)
+	}
+	f := d.hooks[name]
+	if f == nil {
+		return goja.Undefined()
+	}
+	out := goja.Undefined()
+	d.report(name, d.enter(func(this goja.Value, args ...goja.Value) (goja.Value, error) {
+		v, err := f(this, args...)
+		if err == nil && v != nil {
+			out = v
+		}
+		return v, err
+	}, values...))
+	return out
+}
+
+// later calls a hook in a task of its own.
+func (d *document) later(name string, args ...any) {
+	d.tasks++
+	d.b.loop.after(0, func() {
+		d.tasks--
+		d.hook(name, args...)
+	})
+}
+
+func (d *document) phase() state { return "" }
+
+// stop ends the page's scripts; what it showed stays.
+func (d *document) stop() {
+	if d.over {
+		return
+	}
+	d.over = true
+	d.realm.stop()
+	d.loader.settled()
+}
+
+// leave is called when the tab goes elsewhere.
+func (d *document) leave() {
+	if d.over {
+		return
+	}
+	d.hook("leave")
+	d.over = true
+	d.realm.stop()
+}
+
+// settled says whether nothing but recurring timers is left, or the page has had time enough.
+func (d *document) settled() bool {
+	if d.over || d.vm == nil {
+		return true
+	}
+	if !d.done {
+		return false
+	}
+	now := d.b.loop.now
+	if now >= d.since+settleLimit {
+		return true
+	}
+	if d.tasks > 0 {
+		return false
+	}
+	for _, t := range d.timers {
+		if !t.recurring && !t.dead && t.at <= now+quiet {
+			return false
+		}
+	}
+	return true
+}
+
+// look reads what a visitor sees.
+func (d *document) look(l *Load) {
+	if d.vm == nil {
+		l.Errors = d.errors
+		return
+	}
+	l.Title = d.hook("title").String()
+	text := d.hook("text").String()
+	if len(text) > maxTextShown {
+		text = strings.ToValidUTF8(text[:maxTextShown], "")
+	}
+	l.Text, l.Ran = text, true
+	l.Errors = d.errors
+}
+
+// fetches sends a request of a script, through the worker that controls the page.
+func (d *document) fetches(req *request, done func(*response)) cancel {
+	stopped := false
+	if req.referrer == "" || req.referrer == "about:client" {
+		req.referrer = d.url
+	}
+	d.pending(1)
+	key, _ := d.loader.expect(req, markup.UseFetch)
+	d.b.clientFetch(d.tab, req, d.loader.inTurn(func(r reply) {
+		d.pending(-1)
+		delete(d.loader.waiting, key)
+		d.loader.noteRequest(req, markup.UseFetch, r)
+		if stopped || d.over {
+			return
+		}
+		if why := d.b.unusable(markup.UseFetch, r); why != "" && (req.method == "GET" || req.method == "") {
+			d.loader.miss(req.url, markup.UseFetch, why)
+		}
+		done(r.response)
+	}))
+	return func() { stopped = true }
+}
+
+func (d *document) pending(n int) { d.loader.pending += n }
+
+// thrown notes an exception that nothing caught, unless the page says that it has dealt with it.
+func (d *document) thrown(where string, e *scriptError) { d.uncaught(nil, e) }
+
+func (d *document) uncaught(v goja.Value, e *scriptError) {
+	if v == nil {
+		v = goja.Undefined()
+	}
+	if f := d.hooks["uncaught"]; f != nil && d.vm != nil && d.inner < 8 {
+		d.inner++
+		r, err := d.call(f, v, d.vm.ToValue("Uncaught "+e.message), d.vm.ToValue(e.file), d.vm.ToValue(e.line), d.vm.ToValue(e.column))
+		d.inner--
+		if err == nil && r != nil && r.ToBoolean() {
+			return
+		}
+	}
+	d.fail(PageError{Message: "Uncaught " + e.message, File: e.file, Line: e.line, Column: e.column})
+}
+
+func (d *document) fail(e PageError) {
+	if len(d.errors) < maxErrors {
+		d.errors = append(d.errors, e)
+	}
+}
+
+// report hands on what a call of the realm threw.
+func (d *document) report(where string, err error) {
+	var ex *goja.Exception
+	if errors.As(err, &ex) {
+		e := d.describe(ex.Value())
+		if e.line == 0 {
+			p := d.place(ex.String())
+			e.file, e.line, e.column = p.file, p.line, p.column
+		}
+		d.uncaught(ex.Value(), e)
+	}
+}
+
+// rejections tells the page of promises that were rejected and that nobody has a handler for (HTML Standard, "notify about rejected promises").
+func (d *document) rejections() {
+	for len(d.rejected) > 0 && d.vm != nil {
+		p := d.rejected[0]
+		d.rejected = d.rejected[1:]
+		if p.State() != goja.PromiseStateRejected {
+			continue
+		}
+		e := d.describe(p.Result())
+		if f := d.hooks["rejected"]; f != nil {
+			r, err := d.call(f, d.vm.ToValue(p), p.Result())
+			if err == nil && r != nil && r.ToBoolean() {
+				continue
+			}
+		}
+		d.fail(PageError{Message: "Uncaught (in promise) " + e.message, File: e.file, Line: e.line, Column: e.column})
+	}
+}
+
+// classic fetches and runs a classic script.
+func (d *document) classic(url string, options *goja.Object, came goja.Callable) {
+	req := d.b.need(url, markup.UseScript, d.url)
+	if cross := text(options, "crossorigin"); cross != "" {
+		req.mode, req.credentials = "cors", "same-origin"
+		if cross == "use-credentials" {
+			req.credentials = "include"
+		}
+	}
+	req.integrity = text(options, "integrity")
+	d.loader.request(req, markup.UseScript, func(r reply, why string) {
+		run := goja.Undefined()
+		if why == "" {
+			source := string(r.response.bytes())
+			run = d.vm.ToValue(func(goja.FunctionCall) goja.Value { d.execute(url, source, place{}); return goja.Undefined() })
+		}
+		d.report("script", d.enter(came, run))
+	})
+}
+
+func text(o *goja.Object, name string) string {
+	if o == nil {
+		return ""
+	}
+	if v := o.Get(name); v != nil && !goja.IsUndefined(v) && !goja.IsNull(v) {
+		return v.String()
+	}
+	return ""
+}
+
+// execute runs a classic script whose first line is a line of its file.
+func (d *document) execute(url, source string, at place) {
+	source = at.padded(source)
+	p, err := d.b.docs.pageProgram(url, source)
+	if err != nil {
+		e := *asScriptError(err)
+		e.file = d.b.Relative(e.file)
+		d.uncaught(nil, &e)
+		return
+	}
+	d.modulesFrom = url
+	if _, err := d.vm.RunProgram(p); err != nil {
+		var interrupted *goja.InterruptedError
+		if errors.As(err, &interrupted) {
+			panic(interrupted.Value())
+		}
+		d.report("script", err)
+	}
+}
+
+// place is where an inline script begins in its page: lines and columns before it.
+type place struct{ lines, columns int }
+
+// padded moves a source to its place, so that errors have that of the page.
+func (p place) padded(source string) string {
+	if p.lines > 1_000_000 || p.columns > 1_000_000 {
+		return source
+	}
+	return strings.Repeat("\n", p.lines) + strings.Repeat(" ", p.columns) + source
+}
+
+// placeOf finds an inline script in the page's source, behind those that were looked for before.
+func (d *document) placeOf(source string) place {
+	if i := strings.Index(d.source[min(d.at, len(d.source)):], source); i >= 0 {
+		at := d.at + i
+		d.at = at + len(source)
+		before := d.source[:at]
+		return place{strings.Count(before, "\n"), len([]rune(before[strings.LastIndexByte(before, '\n')+1:]))}
+	}
+	return place{}
+}
+
+var displayRule = regexp.MustCompile(`([^{}@;]+)\{([^{}]*)\}`)
+
+// rulesFor gives selectors and values of simple rules of the page's style sheets, in their order.
+func (d *document) rulesFor(name string) [][]string {
+	var out [][]string
+	want := regexp.MustCompile(`(?i)(?:^|[;\s])` + regexp.QuoteMeta(name) + `\s*:\s*([^;!}]+)`)
+	for _, s := range d.sheets {
+		for _, m := range displayRule.FindAllStringSubmatch(cssComment.ReplaceAllString(s, " "), 5000) {
+			if v := want.FindStringSubmatch(m[2]); v != nil {
+				for _, selector := range strings.Split(m[1], ",") {
+					out = append(out, []string{strings.TrimSpace(selector), strings.TrimSpace(v[1])})
+				}
+			}
+		}
+	}
+	return out
+}
+
+var cssComment = regexp.MustCompile(`(?s)/\*.*?\*/`)
+
+// needs asks for something that the page shows.
+func (d *document) needs(url string, use markup.Use, done func(ok bool)) {
+	key := string(use) + " " + url
+	n := d.asked[key]
+	if n != nil {
+		if n.came {
+			d.tasks++
+			d.b.loop.after(0, func() { d.tasks--; done(n.ok) })
+		} else {
+			n.wait = append(n.wait, done)
+		}
+		return
+	}
+	if len(d.asked) > maxNeeds || d.over {
+		return
+	}
+	n = &need{wait: []func(bool){done}}
+	d.asked[key] = n
+	if strings.HasPrefix(url, "data:") || strings.HasPrefix(url, "blob:") || url == withoutFragment(d.url) {
+		n.came, n.ok = true, true
+		d.tasks++
+		d.b.loop.after(0, func() { d.tasks--; done(true) })
+		return
+	}
+	d.loader.request(d.b.need(url, use, d.url), use, func(r reply, why string) {
+		n.came, n.ok = true, why == ""
+		if n.ok && use == markup.UseStyle && r.response.kind != "opaque" {
+			d.sheets = append(d.sheets, string(r.response.bytes()))
+			from := url
+			if r.response.url != "" {
+				from = r.response.url
+			}
+			for _, next := range d.b.docs.style(r.response.bytes()) {
+				d.loader.need(next, from)
+			}
+		}
+		wait := n.wait
+		n.wait = nil
+		for _, f := range wait {
+			f(n.ok)
+		}
+	})
+}
+
+// style notes the text of a style element, and asks for what it refers to.
+func (d *document) style(source, base string) {
+	d.sheets = append(d.sheets, source)
+	for _, ref := range markup.StyleRefs([]byte(source), 0) {
+		d.loader.need(ref, base)
+	}
+}
+
+// entry is one entry of a tab's session history.
+type entry struct {
+	url, state string
+	document   *document
+}
+
+// moved notes that the page changed its own address (HTML Standard, "URL and history update steps").
+func (d *document) moved(url, how, state string) {
+	t := d.tab
+	t.url = url
+	e := entry{url, state, d}
+	if how == "replace" && len(t.history) > 0 {
+		t.history[t.place] = e
+	} else {
+		t.history = append(t.history[:min(t.place+1, len(t.history))], e)
+		t.place = len(t.history) - 1
+	}
+	d.loader.load.Shown = d.b.Relative(url)
+}
+
+// traverse goes back or forward in the history, in a task.
+func (t *Tab) traverse(by int) {
+	from := t.document()
+	if from != nil {
+		from.tasks++
+	}
+	t.b.loop.after(1, func() {
+		if from != nil {
+			from.tasks--
+		}
+		to := t.place + by
+		if to < 0 || to >= len(t.history) {
+			return
+		}
+		t.place = to
+		e := t.history[to]
+		t.url = e.url
+		if d := t.document(); d != nil && e.document == d && !d.over {
+			d.loader.load.Shown = t.b.Relative(e.url)
+			d.hook("popstate", e.url, e.state)
+			return
+		}
+		t.visit(e.url, visitOptions{traverse: true})
+	})
+}
+
+// document is the running page that the tab shows, nil for none.
+func (t *Tab) document() *document {
+	if t.loader == nil {
+		return nil
+	}
+	return t.loader.page
+}
+
+// Back and Forward go through the tab's history, as the browser's buttons do.
+func (t *Tab) Back() *Load    { return t.travel(-1) }
+func (t *Tab) Forward() *Load { return t.travel(1) }
+
+func (t *Tab) travel(by int) *Load {
+	moved := false
+	t.traverse(by)
+	t.b.loop.after(2, func() { moved = true })
+	t.b.loop.runUntil(func() bool { return moved && t.loaded() }, giveUp)
+	return t.look()
+}
+
+// ErrNoPage says that a tab shows no page whose scripts run.
+var ErrNoPage = errors.New("the tab shows no page that is run")
+
+// Act does something on the page: "click", "type", "choose" or "submit", on what a selector or a text names. found is false when there is
+// no such thing.
+func (t *Tab) Act(what, on, value string) (found bool, err error) {
+	d := t.document()
+	if d == nil || d.over {
+		return false, ErrNoPage
+	}
+	args := []any{on}
+	if what == "type" || what == "choose" {
+		args = append(args, value)
+	}
+	v := d.hook(what, args...)
+	found = v.ToBoolean()
+	t.b.loop.runUntil(t.loaded, giveUp)
+	d.since = t.b.loop.now
+	t.b.loop.runUntil(t.loaded, giveUp)
+	return found, nil
+}
+
+// Element says whether the page has an element that a selector or a text names.
+func (t *Tab) Element(what string) bool {
+	d := t.document()
+	return d != nil && !d.over && d.hook("find", what).String() != ""
+}
+
+// Look reads again what the tab shows.
+func (t *Tab) Look() *Load {
+	t.b.loop.runUntil(t.loaded, giveUp)
+	return t.look()
+}
+
+// Links gives where the links of the page lead, absolute, in their order.
+func (t *Tab) Links() []string {
+	d := t.document()
+	if d == nil || d.over {
+		return nil
+	}
+	var out []string
+	d.vm.ForOf(d.hook("links"), func(v goja.Value) bool {
+		if u := v.String(); u != "" && !slices.Contains(out, u) {
+			out = append(out, u)
+		}
+		return true
+	})
+	return out
+}
+
+// carry copies a value into another realm, as a message between the two is (plain values, lists, dates, buffers).
+func carry(v goja.Value, to *goja.Runtime) goja.Value {
+	return carryIn(v, to, 0)
+}
+
+func carryIn(v goja.Value, to *goja.Runtime, depth int) goja.Value {
+	if v == nil || goja.IsUndefined(v) {
+		return goja.Undefined()
+	}
+	if goja.IsNull(v) || depth > 200 {
+		return goja.Null()
+	}
+	o, ok := v.(*goja.Object)
+	if !ok {
+		return to.ToValue(v.Export())
+	}
+	switch x := o.Export().(type) {
+	case goja.ArrayBuffer:
+		return to.ToValue(to.NewArrayBuffer(slices.Clone(x.Bytes())))
+	case []any:
+		list := make([]any, len(x))
+		for i := range x {
+			list[i] = carryIn(o.Get(fmt.Sprint(i)), to, depth+1)
+		}
+		return to.NewArray(list...)
+	}
+	switch o.ClassName() {
+	case "Date", "Number", "String", "Boolean":
+		return to.ToValue(o.Export())
+	case "Error":
+		e := to.NewGoError(errors.New(text(o, "message")))
+		return e
+	}
+	out := to.NewObject()
+	for _, k := range o.Keys() {
+		_ = out.Set(k, carryIn(o.Get(k), to, depth+1))
+	}
+	return out
+}

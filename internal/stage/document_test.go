@@ -1,0 +1,88 @@
+package stage
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/site"
+)
+
+// shows opens a page of a site whose scripts run.
+func shows(t *testing.T, files map[string]string, url string) (*Tab, *Load) {
+	t.Helper()
+	b := New(serve(t, files, site.Rules{}), nil, Limits{})
+	t.Cleanup(b.Close)
+	b.RunScripts(true)
+	tab := b.NewTab()
+	l, err := tab.Open(url)
+	require.NoError(t, err)
+	return tab, l
+}
+
+// TestPagesShow is about what visitors read of pages that scripts draw, one behaviour each.
+func TestPagesShow(t *testing.T) {
+	for name, c := range map[string]struct{ body, want string }{
+		"markup":                    {"<p>one<p>two <b>three</b>", "one two three"},
+		"hidden":                    {"<p>a<p hidden>b<p style='display: none'>c<template>d</template><noscript>e</noscript><style>p{}</style>", "a"},
+		"inline script":             {"<p id=a></p><script>document.getElementById('a').textContent = 'drawn'</script>", "drawn"},
+		"sees what stands before":   {"<p>a</p><script>document.body.append(document.querySelectorAll('p').length)</script><p>b</p>", "a 1 b"},
+		"external":                  {"<p id=a></p><script src=/draw.js></script>", "by draw.js"},
+		"deferred in order":         {"<script defer src=/one.js></script><script defer src=/two.js></script><script>out('0')</script><p id=out></p>", "0 1 2"},
+		"module":                    {"<p id=a></p><script type=module>import {word} from '/word.js'; document.getElementById('a').textContent = word</script>", "imported"},
+		"module after parsing":      {"<script type=module>out('m')</script><script>out('c')</script><p id=out></p>", "c m"},
+		"dynamic import":            {"<p id=a></p><script>import('/word.js').then((m) => { a.textContent = m.word + m.default })</script>", "imported!"},
+		"import map":                {`<p id=a></p><script type=importmap>{"imports": {"words": "/word.js", "lib/": "/lib/"}}</script><script type=module>import {word} from "words"; import x from "lib/x.js"; document.getElementById("a").textContent = word + x</script>`, "importedX"},
+		"top-level await":           {"<p id=a></p><script type=module>import {slow} from '/slow.js'; document.getElementById('a').textContent = slow</script>", "waited"},
+		"fetch":                     {"<p id=a>…</p><script>fetch('/data.json').then((r) => r.json()).then((d) => { a.textContent = d.name })</script>", "Orran"},
+		"XMLHttpRequest":            {"<p id=a></p><script>const x = new XMLHttpRequest(); x.open('GET', '/data.json'); x.responseType = 'json'; x.onload = () => { a.textContent = x.status + x.response.name }; x.send()</script>", "200Orran"},
+		"events":                    {"<p id=out></p><script>addEventListener('load', () => out('load')); document.addEventListener('DOMContentLoaded', () => out('content')); document.onreadystatechange = () => out(document.readyState)</script>", "interactive content complete load"},
+		"microtasks":                {"<p id=out></p><button id=b></button><script>b.addEventListener('x', () => { Promise.resolve().then(() => out('micro')); out('a') }); b.addEventListener('x', () => out('b')); b.dispatchEvent(new Event('x')); out('end')</script>", "a b end micro"},
+		"microtasks between":        {"<p id=out></p><script>addEventListener('load', () => { Promise.resolve().then(() => out('micro')); out('a') }); addEventListener('load', () => out('b'))</script>", "a micro b"},
+		"bubbling":                  {"<p id=out></p><div id=d><b id=b></b></div><script>d.addEventListener('x', (e) => out('bubble' + e.eventPhase)); d.addEventListener('x', () => out('capture'), true); b.addEventListener('x', () => out('target')); b.dispatchEvent(new Event('x', {bubbles: true}))</script>", "capture target bubble3"},
+		"timers":                    {"<p id=out></p><script>setTimeout(() => out('2'), 20); setTimeout(() => out('1'), 10); requestAnimationFrame(() => out('frame')); queueMicrotask(() => out('0'))</script>", "0 1 frame 2"},
+		"custom element":            {"<x-boat name=Orran></x-boat><script>customElements.define('x-boat', class extends HTMLElement { connectedCallback() { this.textContent = 'boat ' + this.getAttribute('name') } })</script>", "boat Orran"},
+		"custom element, made":      {"<div id=d></div><script>class B extends HTMLElement { static observedAttributes = ['n']; constructor() { super(); this.c = 0 } attributeChangedCallback(k, a, b) { this.textContent = k + a + b } } customElements.define('x-b', B); const e = new B(); d.append(e); e.setAttribute('n', '1'); d.append(e instanceof B, document.createElement('x-b') instanceof HTMLElement)</script>", "nnull1truetrue"},
+		"shadow root":               {"<x-s>slotted</x-s><script>customElements.define('x-s', class extends HTMLElement { constructor() { super(); this.attachShadow({mode: 'open'}).innerHTML = '<p>in shadow: <slot></slot></p>' } })</script>", "in shadow: slotted"},
+		"declarative shadow root":   {"<div><template shadowrootmode=open><p>shadow <slot></slot></p></template>light</div>", "shadow light"},
+		"mutation observer":         {"<p id=out></p><ul id=l></ul><script>new MutationObserver((r) => out(r.length + r[0].type + r[0].addedNodes[0].localName)).observe(l, {childList: true}); l.append(document.createElement('li')); l.append(document.createElement('li'))</script>", "2childListli"},
+		"document.write":            {"<p>a</p><script>document.write('<p>written</p><script>document.write(\"<p>inner</p>\")<\\/script>')</script><p>b</p>", "a written inner b"},
+		"inserted script":           {"<p id=a></p><script>const s = document.createElement('script'); s.src = '/draw.js'; s.onload = () => a.append(' loaded'); document.head.append(s)</script>", "by draw.js loaded"},
+		"inserted inline script":    {"<p id=out></p><script>const s = document.createElement('script'); s.textContent = 'out(1)'; document.body.append(s); out(2)</script>", "1 2"},
+		"innerHTML runs no script":  {"<div id=d></div><script>d.innerHTML = '<p>x</p><script>document.title = 1<\\/script><img src=/none.png onerror=\"d.append(\\'failed\\')\">'</script>", "x failed"},
+		"history":                   {"<p id=out></p><script>history.pushState({n: 1}, '', '/boats/7'); out(location.pathname); addEventListener('popstate', (e) => out('pop' + location.pathname)); setTimeout(() => history.back(), 5)</script>", "/boats/7 pop/"},
+		"hash":                      {"<p id=out></p><script>addEventListener('hashchange', () => out(location.hash)); location.hash = 'a'</script>", "#a"},
+		"storage":                   {"<p id=out></p><script>localStorage.setItem('k', 1); localStorage.x = 'y'; out(localStorage.getItem('k') + localStorage.length + Object.keys(localStorage)); document.cookie = 'c=1'; out(document.cookie)</script>", "12k,x c=1"},
+		"forms":                     {"<form id=f><input name=a value=1><select name=s><option>x<option selected>y</select><input type=checkbox name=c checked></form><p id=out></p><script>out(new URLSearchParams(new FormData(f)).toString()); f.elements.a.value = 2; out(new FormData(f).get('a'))</script>", "x y a=1&s=y&c=on 2"},
+		"currentScript":             {"<p id=out></p><script id=me data-x=7>out(document.currentScript.dataset.x)</script>", "7"},
+		"nomodule":                  {"<p id=out></p><script nomodule>out('old')</script><script>out('new')</script>", "new"},
+		"handler attribute":         {"<p id=out></p><button id=b onclick=\"out('clicked' + this.id + event.type)\">go</button><script>b.click()</script>", "clickedbclick go"},
+		"matchMedia":                {"<p id=out></p><script>out(matchMedia('(min-width: 600px)').matches + ' ' + matchMedia('print').matches)</script>", "true false"},
+		"intersection":              {"<p id=out></p><script>new IntersectionObserver((e) => out(e[0].isIntersecting)).observe(document.body)</script>", "true"},
+		"classes of the dom":        {"<p id=out></p><script>out([document instanceof Document, document.body instanceof HTMLElement, document.createElement('a') instanceof HTMLAnchorElement, out instanceof Function, new Image() instanceof HTMLImageElement, document.body instanceof EventTarget].join())</script>", "true,true,true,true,true,true"},
+		"a title":                   {"<script>document.title = 'Set by script'</script><p>x", "x"},
+		"channels":                  {"<p id=out></p><script>const c = new MessageChannel(); c.port1.onmessage = (e) => out(e.data); c.port2.postMessage('through')</script>", "through"},
+		"structured storage":        {"<p id=out></p><script>const q = indexedDB.open('d', 1); q.onupgradeneeded = () => q.result.createObjectStore('s'); q.onsuccess = () => { const s = q.result.transaction('s', 'readwrite').objectStore('s'); s.put('kept', 1); s.get(1).onsuccess = (e) => out(e.target.result) }</script>", "kept"},
+		"templates":                 {"<template id=t><li class=x>item</li></template><ul id=l></ul><script>for (let i = 0; i < 2; i++) l.append(t.content.cloneNode(true)); l.querySelector('.x').textContent = 'first'</script>", "first item"},
+		"class list and dataset":    {"<p id=out class='a b'></p><script>const e = document.getElementById('out'); e.classList.toggle('c'); e.dataset.someKey = '1'; out(e.className + e.getAttribute('data-some-key'))</script>", "a b c1"},
+		"adjacent html":             {"<p id=a>m</p><script>a.insertAdjacentHTML('beforebegin', '<b>1</b>'); a.insertAdjacentHTML('beforeend', '<i>2</i>')</script>", "1 m2"},
+		"a rejection that is heard": {"<p id=out></p><script>addEventListener('unhandledrejection', (e) => { e.preventDefault(); out(e.reason.message) }); Promise.reject(new Error('no'))</script>", "no"},
+		"an error that is heard":    {"<p id=out></p><script>onerror = (m, f, l) => { out(m + l); return true }</script><script>\nthrow new Error('x')</script>", "Uncaught Error: x2"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			_, l := shows(t, map[string]string{
+				"index.html": "<!doctype html><html><head><title>T</title><script>const out = (x) => document.body ? document.getElementById('out') ? document.getElementById('out').append(' ' + x) : (window.early = (window.early || '') + ' ' + x, setTimeout(() => 0)) : 0; document.addEventListener('DOMContentLoaded', () => { if (window.early) document.getElementById('out').prepend(window.early) })</script></head><body>" + c.body + "</body></html>",
+				"draw.js":    "document.getElementById('a').textContent = 'by draw.js'", "one.js": "out(1)", "two.js": "out(2)", "word.js": "export const word = 'imported'; export default '!'", "lib/x.js": "export default 'X'", "slow.js": "export const slow = await new Promise((r) => setTimeout(r, 10, 'waited'))",
+				"data.json": `{"name": "Orran"}`,
+			}, "/")
+			assert.Equal(t, c.want, l.Text)
+			assert.Empty(t, l.Errors)
+			assert.True(t, l.Ran)
+			if name == "a title" {
+				assert.Equal(t, "Set by script", l.Title)
+			}
+		})
+	}
+}
