@@ -69,6 +69,7 @@ type Browser struct {
 	console  []string
 	log      []string
 	parts    bool
+	scripts  bool // what visitors read is compared
 }
 
 // Start starts a browser for a server. It is ended by Close, and with ctx.
@@ -234,7 +235,30 @@ func (b *Browser) enable() error {
 	if _, err := chromedp.Call(b.ctx, page.SetLifecycleEventsEnabled, page.SetLifecycleEventsEnabledParams{Enabled: true}); err != nil {
 		return err
 	}
+	if b.scripts {
+		if err := b.withoutOffer(); err != nil {
+			return err
+		}
+	}
 	_, err := chromedp.Call(b.ctx, serviceworker.Enable, cdp.Empty{})
+	return err
+}
+
+// RunScripts is told when what visitors read is compared: the offer to install then never comes, since when it does depends on the visitor.
+func (b *Browser) RunScripts(run bool) {
+	if run && !b.scripts {
+		b.scripts = true
+		for _, t := range b.tabs {
+			was := b.tab
+			b.tab = t
+			_ = b.withoutOffer()
+			b.tab = was
+		}
+	}
+}
+
+func (b *Browser) withoutOffer() error {
+	_, err := chromedp.Call(b.ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: `addEventListener("beforeinstallprompt", (e) => { e.preventDefault(); e.stopImmediatePropagation(); }, true)`})
 	return err
 }
 

@@ -29,14 +29,16 @@ type tab struct {
 	close    context.CancelFunc
 	requests map[network.RequestID]*request
 	order    []network.RequestID
-	idle     map[string]bool // loaders whose network is idle
-	idled    chan struct{}   // told when one becomes idle
-	frame    cdp.FrameID     // the tab's own
-	loader   cdp.LoaderID    // of what it was seen to show last
+	idle     map[string]bool   // loaders whose network is idle
+	idled    chan struct{}     // told when one becomes idle
+	errors   []stage.PageError // of the page that is shown
+	frame    cdp.FrameID       // the tab's own
+	loader   cdp.LoaderID      // of what it was seen to show last
 }
 
 type request struct {
 	id       network.RequestID
+	method   string
 	url      string
 	kind     network.ResourceType
 	loader   cdp.LoaderID
@@ -60,7 +62,7 @@ func (t *tab) event(ev any) {
 			r.url = e.Request.URL
 			return
 		}
-		t.requests[e.RequestID] = &request{id: e.RequestID, url: e.Request.URL, kind: e.Type, loader: e.LoaderID, frame: e.FrameID}
+		t.requests[e.RequestID] = &request{id: e.RequestID, method: e.Request.Method, url: e.Request.URL, kind: e.Type, loader: e.LoaderID, frame: e.FrameID}
 		t.order = append(t.order, e.RequestID)
 	case *network.EventResponseReceived:
 		if r, ok := t.requests[e.RequestID]; ok {
@@ -101,6 +103,7 @@ func (t *tab) event(ev any) {
 	case *log.EventEntryAdded:
 		b.log = append(b.log, fmt.Sprintf("%s: %s", e.Entry.Source, e.Entry.Text))
 	case *runtime.EventExceptionThrown:
+		t.noteError(e.ExceptionDetails)
 		b.console = append(b.console, fmt.Sprintf("%s:%d: %s", e.ExceptionDetails.URL, e.ExceptionDetails.LineNumber+1, e.ExceptionDetails.Text))
 	}
 }
@@ -124,7 +127,7 @@ func (b *Browser) Open(url string) (*stage.Load, error) {
 	ctx, cancel := context.WithTimeout(b.ctx, wait)
 	defer cancel()
 	b.mu.Lock()
-	b.requests, b.order = map[network.RequestID]*request{}, nil
+	b.requests, b.order, b.errors = map[network.RequestID]*request{}, nil, nil
 	b.mu.Unlock()
 	target := url
 	if strings.HasPrefix(url, "/") {
@@ -276,8 +279,77 @@ func (b *Browser) inspect(ctx context.Context, l *stage.Load) error {
 		}
 	}
 	sort.Slice(l.Missing, func(i, j int) bool { return l.Missing[i].URL < l.Missing[j].URL })
+	return b.observe(ctx, l, rest)
+}
+
+// observe reads what the visitor sees, what the page asked for, and what went wrong in it.
+func (b *Browser) observe(ctx context.Context, l *stage.Load, requests []request) error {
+	var err error
+	if l.Text, err = evaluate[string](ctx, readText); err != nil {
+		return fmt.Errorf("%s: the text: %w", l.URL, err)
+	}
+	l.Ran = true
+	for _, r := range requests {
+		use, ok := uses[r.kind]
+		if !ok || strings.HasSuffix(r.url, "/favicon.ico") || strings.HasPrefix(r.url, "data:") || strings.HasPrefix(r.url, "blob:") {
+			continue
+		}
+		p := stage.PageRequest{URL: b.relative(r.url), Method: r.method, Use: use, Result: "rejected", AnsweredBy: stage.ByBrowser}
+		if r.finished && r.failed == "" || r.status > 0 {
+			p.Result, p.Status, p.AnsweredBy = "answered", int(r.status), stage.ByNetwork
+			if r.worker {
+				p.AnsweredBy = stage.ByWorker
+			}
+		}
+		l.Requests = append(l.Requests, p)
+	}
+	sort.Slice(l.Requests, func(i, j int) bool {
+		x, y := l.Requests[i], l.Requests[j]
+		return x.URL < y.URL || x.URL == y.URL && x.Method < y.Method
+	})
+	b.mu.Lock()
+	l.Errors = slices.Clone(b.errors)
+	b.mu.Unlock()
 	return nil
 }
+
+// noteError keeps an uncaught exception of a page.
+func (t *tab) noteError(d *runtime.ExceptionDetails) {
+	e := stage.PageError{Message: d.Text, Line: int(d.LineNumber) + 1, Column: int(d.ColumnNumber) + 1}
+	url := d.URL
+	if url == "" && d.StackTrace != nil && len(d.StackTrace.CallFrames) > 0 {
+		url = d.StackTrace.CallFrames[0].URL
+	}
+	e.File = t.b.relative(url)
+	if d.Exception != nil && d.Exception.Description != "" {
+		first, _, _ := strings.Cut(d.Exception.Description, "\n")
+		e.Message += " " + first
+	}
+	t.errors = append(t.errors, e)
+}
+
+// readText gives what a visitor reads: text nodes of the body in order, not inside of what is not shown by its own markup; an open shadow root
+// stands for its host, slots filled.
+const readText = `(() => {
+  const blocks = /^(address|article|aside|blockquote|body|br|dd|details|dialog|div|dl|dt|fieldset|figcaption|figure|footer|form|h[1-6]|header|hr|html|legend|li|main|menu|nav|ol|option|p|pre|search|section|select|summary|table|tbody|td|tfoot|th|thead|tr|ul)$/;
+  const out = [];
+  const read = (n) => {
+    if (n.nodeType === 3) { out.push(n.data); return; }
+    if (n.nodeType !== 1 && n.nodeType !== 11) return;
+    if (n.nodeType === 1) {
+      if (/^(script|style|template|noscript)$/.test(n.localName) || n.hasAttribute("hidden") || /(?:^|;)\s*display\s*:\s*none/i.test(n.getAttribute("style") || "")) return;
+      if (blocks.test(n.localName)) out.push(" ");
+      if (n.shadowRoot) read(n.shadowRoot);
+      else if (n.localName === "slot" && n.getRootNode() instanceof ShadowRoot) n.assignedNodes({flatten: true}).forEach(read);
+      else n.childNodes.forEach(read);
+      if (blocks.test(n.localName)) out.push(" ");
+      return;
+    }
+    n.childNodes.forEach(read);
+  };
+  if (document.body) read(document.body);
+  return out.join("").replace(/\s+/g, " ").trim();
+})()`
 
 var uses = map[network.ResourceType]markup.Use{network.ResourceTypeStylesheet: markup.UseStyle, network.ResourceTypeScript: markup.UseScript,
 	network.ResourceTypeImage: markup.UseImage, network.ResourceTypeFont: markup.UseFont, network.ResourceTypeMedia: markup.UseVideo,

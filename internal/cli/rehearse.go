@@ -60,6 +60,16 @@ fails makes the exit status 1. The steps of stories:
 			if len(o.Traces) > 0 && o.stage == "chromium" {
 				return usage(errors.New("--trace follows a request on the embedded stage; a browser does not tell what its worker does"))
 			}
+			if o.scripts != "" && o.scripts != "run" && o.scripts != "read" {
+				return usage(fmt.Errorf("--scripts %s: it is run or read", o.scripts))
+			}
+			o.Detail = map[string]bool{}
+			for _, d := range o.detail {
+				if d != "text" && d != "requests" && d != "errors" {
+					return usage(fmt.Errorf("--detail %s: it is one of text, requests, errors", d))
+				}
+				o.Detail[d] = true
+			}
 			c, s, err := a.open(args, base)
 			if err != nil {
 				return err
@@ -92,6 +102,8 @@ fails makes the exit status 1. The steps of stories:
 	f.StringArrayVar(&o.Traces, "trace", nil, "`URL` whose request is followed step by step; repeatable")
 	f.StringVar(&o.next, "next", "", "`folder` of the release that replaces SITE, for stories of visitors who come back")
 	f.StringVar(&o.stage, "stage", "embedded", "`stage`: embedded (ours), chromium (a real one), or both")
+	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, or read them for what they ask for (default run; read for more than 400 pages)")
+	f.StringSliceVar(&o.detail, "detail", nil, "`details` of every page in --format json: text, requests, errors")
 	f.StringArrayVar(&o.stories, "story", nil, "`name` of a story to tell, or none; repeatable (default: all)")
 	return cmd
 }
@@ -100,8 +112,13 @@ fails makes the exit status 1. The steps of stories:
 type rehearsing struct {
 	rehearsal.Options
 	next, stage string
+	scripts     string   // "run", "read" or "" for what the number of pages says
+	detail      []string // "text", "requests", "errors"
 	stories     []string // names, or none; empty for all
 }
+
+// maxRun is of how many pages the scripts are run when nothing is said.
+const maxRun = 400
 
 // rehearsalMemory is up to where the program's heap grows before it is tidied more often, in bytes: workers make much that
 // is soon of no use.
@@ -126,6 +143,14 @@ func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsing)
 		}
 	}
 	o.Private = privateIn(c, s)
+	pages := len(o.Pages)
+	if pages == 0 {
+		pages = len(s.Pages())
+	}
+	o.Scripts = o.scripts == "run" || o.scripts == "" && pages <= maxRun
+	if o.scripts == "" && !o.Scripts {
+		o.Unrun = fmt.Sprintf("the scripts of pages were read for what they ask for, and not run, since there are more than %d pages; --scripts run runs them, --page names single ones", maxRun)
+	}
 	t := teller{server: site.NewServer(s, rules)}
 	if o.next != "" {
 		next, err := site.Open(o.next, s.Base)

@@ -25,7 +25,7 @@ func (s *Style) Audit(r *audit.Report) error {
 		}
 	}
 	var sums []string
-	for _, o := range []rehearsal.Outcome{rehearsal.Whole, rehearsal.Partial, rehearsal.StandIn, rehearsal.Lost} {
+	for _, o := range rehearsal.Outcomes {
 		if tally[o] > 0 {
 			sums = append(sums, s.outcome(o).Render(itoa(tally[o])+" "+string(o)))
 		}

@@ -16,7 +16,7 @@ func (s *Style) outcome(o rehearsal.Outcome) lipgloss.Style {
 	switch o {
 	case rehearsal.Whole:
 		return s.good
-	case rehearsal.Lost:
+	case rehearsal.Lost, rehearsal.Blank:
 		return s.bad
 	}
 	return s.warn
@@ -120,7 +120,7 @@ func (s *Style) matrix(r *rehearsal.Report) {
 			tally[p.Outcome]++
 		}
 		var sums []string
-		for _, o := range []rehearsal.Outcome{rehearsal.Whole, rehearsal.Partial, rehearsal.StandIn, rehearsal.Lost} {
+		for _, o := range rehearsal.Outcomes {
 			if tally[o] > 0 {
 				sums = append(sums, s.outcome(o).Render(itoa(tally[o])+" "+string(o)))
 			}
@@ -139,8 +139,13 @@ func (s *Style) matrix(r *rehearsal.Report) {
 func (s *Style) page(p rehearsal.PageResult) {
 	detail := p.Title
 	switch p.Outcome {
-	case rehearsal.Partial:
+	case rehearsal.Partial, rehearsal.Blank:
 		detail = strings.TrimPrefix(s.missing(p), ": ")
+		if i := strings.Index(p.Why, "shows "); i >= 0 {
+			detail = strings.TrimPrefix(detail+", "+p.Why[i:], ", ")
+		} else if detail == "" {
+			detail = p.Why
+		}
 	case rehearsal.StandIn, rehearsal.Lost:
 		detail = p.Why
 		if p.Line > 0 && p.Outcome == rehearsal.Lost {

@@ -42,6 +42,9 @@ func (e *Embedded) current() *stage.Tab {
 // Open navigates the visitor's tab.
 func (e *Embedded) Open(url string) (*stage.Load, error) { return e.current().Open(url) }
 
+// RunScripts lets the scripts of pages run from now on.
+func (e *Embedded) RunScripts(run bool) { e.b.RunScripts(run) }
+
 // Shown gives what the tab shows if a worker has led it to another page since it was looked at; nil otherwise.
 func (e *Embedded) Shown() (*stage.Load, error) { return e.current().Shown(), nil }
 

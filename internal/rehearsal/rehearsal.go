@@ -77,7 +77,11 @@ const (
 	Partial Outcome = "partial"
 	StandIn Outcome = "stand-in"
 	Lost    Outcome = "lost"
+	Blank   Outcome = "blank" // the document came, and under a tenth of the words that it shows online is there
 )
+
+// Outcomes are all outcomes, the best first.
+var Outcomes = []Outcome{Whole, Partial, Blank, StandIn, Lost}
 
 // Options of a rehearsal. The zero value visits the start page twice and then opens every page offline.
 type Options struct {
@@ -89,6 +93,9 @@ type Options struct {
 	Traces   []string     // URLs whose requests are followed step by step, on the embedded stage
 	Comeback bool         // imagine releases, and what visitors get who were there before; on the embedded stage
 	Progress func(done, total int)
+	Scripts  bool                  // the scripts of pages run, and what visitors read is compared with what they read online
+	Unrun    string                // why scripts do not run although nobody said so, "" when there is no such reason
+	Detail   map[string]bool       // of pages: "text", "requests", "errors"
 	Private  func(url string) bool // what belongs to one visitor: a page is whole without it; nil for nothing
 }
 
@@ -113,6 +120,32 @@ type PageResult struct {
 	Why        string    `json:"why"`
 	File       string    `json:"file,omitempty"`
 	Line       int       `json:"line,omitempty"`
+
+	Ran      bool      `json:"ran,omitempty"`          // its scripts ran
+	Words    int       `json:"words,omitempty"`        // that the visitor reads
+	Online   int       `json:"words_online,omitempty"` // that the page shows online
+	Shown    string    `json:"shown,omitempty"`        // the address that its own scripts went to
+	Text     *string   `json:"text,omitempty"`
+	Requests []Request `json:"requests,omitempty"`
+	Errors   []Error   `json:"errors,omitempty"`
+}
+
+// Request is a request that a page made.
+type Request struct {
+	URL        string `json:"url"`
+	Method     string `json:"method"`
+	Use        string `json:"use"`
+	Result     string `json:"result"` // "answered" or "rejected"
+	Status     int    `json:"status"`
+	AnsweredBy string `json:"answered_by"`
+}
+
+// Error is an exception that nothing on a page caught.
+type Error struct {
+	Message string `json:"message"`
+	File    string `json:"file,omitempty"`
+	Line    int    `json:"line,omitempty"`
+	Column  int    `json:"column,omitempty"`
 }
 
 // FetchResult is one fetch by a script in one network state.
@@ -212,6 +245,10 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 		}
 	}
 	e := newExpected(server, o.Private)
+	e.detail = o.Detail
+	if s, ok := st.(interface{ RunScripts(bool) }); ok {
+		s.RunScripts(o.Scripts)
+	}
 	for _, v := range o.Visits {
 		l, err := st.Open(v)
 		if err != nil {
@@ -228,9 +265,17 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	}
 	r.take(st.Remarks())
 	r.stale(server, o.Next)
+	if o.Scripts {
+		if e.online, err = online(ctx, st, o.Pages); err != nil {
+			return nil, err
+		}
+	}
 	parts, err := r.states(ctx, st, server, o, e)
 	if err != nil {
 		return nil, err
+	}
+	if o.Unrun != "" {
+		r.Findings = append(r.Findings, Finding{Kind: "scripts", Level: "advice", Message: o.Unrun})
 	}
 	for _, p := range parts {
 		r.Pages, r.Fetches, r.Traces = append(r.Pages, p.Pages...), append(r.Fetches, p.Fetches...), append(r.Traces, p.Traces...)
@@ -457,6 +502,8 @@ type expected struct {
 	private func(url string) bool
 	seen    map[string]map[string]bool // URL to the digests it had when it was visited online
 	served  *sync.Map                  // URL to the digest of what the server has for it
+	online  map[string]*stage.Load     // what pages show online, when their scripts run; nobody changes it
+	detail  map[string]bool
 }
 
 func newExpected(server *site.Server, private func(string) bool) expected {
@@ -468,7 +515,7 @@ func newExpected(server *site.Server, private func(string) bool) expected {
 
 // fork gives one that notes by itself what is seen.
 func (e *expected) fork() expected {
-	f := expected{server: e.server, private: e.private, seen: make(map[string]map[string]bool, len(e.seen)), served: e.served}
+	f := expected{server: e.server, private: e.private, online: e.online, detail: e.detail, seen: make(map[string]map[string]bool, len(e.seen)), served: e.served}
 	for k, v := range e.seen {
 		f.seen[k] = maps.Clone(v)
 	}
@@ -541,6 +588,9 @@ func (e *expected) result(url string, n stage.Network, l *stage.Load) PageResult
 		}
 	default:
 		p.Outcome = Whole
+	}
+	if l.Ran {
+		e.compare(&p, n, l)
 	}
 	return p
 }

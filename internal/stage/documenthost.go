@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"slices"
 	"sort"
 	"strings"
 
@@ -32,6 +33,52 @@ func (d *document) hostObject() *goja.Object {
 	does := func(name string, f func(c goja.FunctionCall)) {
 		set(name, func(c goja.FunctionCall) goja.Value { f(c); return undefined })
 	}
+	// open defines properties as descriptors have them, and lets them be changed.
+	open := func(o, list *goja.Object) {
+		for _, k := range list.Keys() {
+			d := list.Get(k).ToObject(vm)
+			enumerable := goja.FLAG_FALSE
+			if e := d.Get("enumerable"); e != nil && e.ToBoolean() {
+				enumerable = goja.FLAG_TRUE
+			}
+			get, put := d.Get("get"), d.Get("set")
+			if get != nil || put != nil {
+				_ = o.DefineAccessorProperty(k, get, put, goja.FLAG_TRUE, enumerable)
+				continue
+			}
+			_ = o.DefineDataProperty(k, d.Get("value"), goja.FLAG_TRUE, goja.FLAG_TRUE, enumerable)
+		}
+	}
+	set("create", func(c goja.FunctionCall) goja.Value {
+		var o *goja.Object
+		if p, ok := c.Argument(0).(*goja.Object); ok {
+			o = vm.CreateObject(p)
+		} else {
+			o = vm.CreateObject(nil)
+		}
+		if d, ok := c.Argument(1).(*goja.Object); ok {
+			open(o, d)
+		}
+		return o
+	})
+	set("define", func(c goja.FunctionCall) goja.Value {
+		open(c.Argument(0).ToObject(vm), c.Argument(1).ToObject(vm))
+		return c.Argument(0)
+	})
+	// globals gives the global object what a script sees by its name; interfaces say how they are called.
+	set("globals", func(c goja.FunctionCall) goja.Value {
+		all, interfaces, global := c.Argument(0).ToObject(vm), c.Argument(1).ToBoolean(), vm.GlobalObject()
+		for _, k := range all.Keys() {
+			v := all.Get(k)
+			_ = global.DefineDataProperty(k, v, goja.FLAG_TRUE, goja.FLAG_TRUE, goja.FLAG_FALSE)
+			if o, ok := v.(*goja.Object); ok && interfaces {
+				if p, ok := o.Get("prototype").(*goja.Object); ok && !slices.ContainsFunc(p.Symbols(), func(s *goja.Symbol) bool { return s == goja.SymToStringTag }) {
+					_ = p.DefineDataPropertySymbol(goja.SymToStringTag, vm.ToValue(k), goja.FLAG_FALSE, goja.FLAG_TRUE, goja.FLAG_FALSE)
+				}
+			}
+		}
+		return undefined
+	})
 	set("dom", func(c goja.FunctionCall) goja.Value {
 		p, err := dominoProgram()
 		if err != nil {

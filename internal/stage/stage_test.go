@@ -17,7 +17,7 @@ import (
 )
 
 // serve writes files into a temporary folder and serves it.
-func serve(t *testing.T, files map[string]string, rules site.Rules) *site.Server {
+func serve(t testing.TB, files map[string]string, rules site.Rules) *site.Server {
 	t.Helper()
 	dir := t.TempDir()
 	for name, data := range files {

@@ -6,16 +6,9 @@ let windowReady = false;
 const loose = function Object(x) { return $Object(x); };
 $Object.setPrototypeOf(loose, $Object);
 loose.prototype = $Object.prototype;
-const open = (d) => {
-  for (const k of $Object.keys(d)) {
-    d[k].configurable = true;
-    if (!d[k].get && !d[k].set) d[k].writable = true;
-  }
-  return d;
-};
-loose.create = (p, d) => (d === undefined ? $Object.create(p) : $Object.create(p, open(d)));
+loose.create = $.create;
 loose.defineProperty = (o, k, d) => $Object.defineProperty(o, k, {configurable: true, ...d});
-loose.defineProperties = (o, d) => $Object.defineProperties(o, open(d));
+loose.defineProperties = $.define;
 const dom = $.dom(loose);
 const {Node, Element, Document, DocumentFragment, HTMLElement: DominoHTMLElement} = dom.impl;
 const NodeList = dom.impl.NodeList;
@@ -130,34 +123,31 @@ const handlerTypes = ["abort", "animationcancel", "animationend", "animationiter
   "pointerleave", "pointermove", "pointerout", "pointerover", "pointerup", "progress", "ratechange", "reset", "resize", "scroll", "scrollend", "securitypolicyviolation", "seeked", "seeking", "select", "selectionchange", "selectstart", "slotchange", "stalled",
   "submit", "suspend", "timeupdate", "toggle", "touchcancel", "touchend", "touchmove", "touchstart", "transitioncancel", "transitionend", "transitionrun", "transitionstart", "volumechange", "waiting", "wheel"];
 const windowTypes = ["afterprint", "appinstalled", "beforeinstallprompt", "beforeprint", "beforeunload", "hashchange", "languagechange", "message", "messageerror", "offline", "online", "pagehide", "pageshow", "pageswap", "pagereveal", "popstate", "rejectionhandled", "storage", "unhandledrejection", "unload"];
+const handlersOf = slots(); // by object: its handlers by type
 function handlers(target, types) {
-  for (const type of types) {
-    const current = slots();
-    $Object.defineProperty(target, "on" + type, {configurable: true, enumerable: true,
-      get() { const c = current.get(this === undefined ? globalThis : this); return c ? c.value : null; },
-      set(value) {
-        const self = this === undefined ? globalThis : this;
-        let c = current.get(self);
-        if (!c) {
-          c = {value: null, callback: (e) => {
-            if (typeof c.value !== "function") return;
-            if (type === "error" && self === globalThis && e instanceof ErrorEvent) { if (c.value.call(self, e.message, e.filename, e.lineno, e.colno, e.error) === true) e.preventDefault(); return; }
-            const r = c.value.call(self, e);
-            if (type === "beforeunload" ? r !== null && r !== undefined : r === false) e.preventDefault();
-          }};
-          current.set(self, c);
-        }
-        c.value = typeof value === "function" || (value && typeof value === "object") ? value : null;
-        if (c.value) addListener(self, type, c.callback);
-        else removeListener(self, type, c.callback);
-      }});
+  const all = {};
+  for (const type of types) all["on" + type] = {enumerable: true,
+    get() { const h = handlersOf.get(this === undefined ? globalThis : this), c = h && h[type]; return c ? c.value : null; },
+    set(value) { setHandler(this === undefined ? globalThis : this, type, value); }};
+  $.define(target, all);
+}
+function setHandler(self, type, value) {
+  let h = handlersOf.get(self);
+  if (!h) handlersOf.set(self, h = {__proto__: null});
+  let c = h[type];
+  if (!c) {
+    c = h[type] = {value: null, callback: (e) => {
+      if (typeof c.value !== "function") return;
+      if (type === "error" && self === globalThis && e instanceof ErrorEvent) { if (c.value.call(self, e.message, e.filename, e.lineno, e.colno, e.error) === true) e.preventDefault(); return; }
+      const r = c.value.call(self, e);
+      if (type === "beforeunload" ? r !== null && r !== undefined : r === false) e.preventDefault();
+    }};
   }
+  c.value = typeof value === "function" || (value && typeof value === "object") ? value : null;
+  if (c.value) addListener(self, type, c.callback);
+  else removeListener(self, type, c.callback);
 }
-for (const k of $Object.getOwnPropertyNames(htmlProto)) if (/^on[a-z]+$/.test(k)) delete htmlProto[k];
-for (const name of $Object.keys(dom.impl)) {
-  const p = typeof dom.impl[name] === "function" && dom.impl[name].prototype;
-  if (p && p !== htmlProto) for (const k of $Object.getOwnPropertyNames(p)) if (/^on[a-z]+$/.test(k)) delete p[k];
-}
+for (const p of [htmlProto, dom.impl.HTMLBodyElement && dom.impl.HTMLBodyElement.prototype]) if (p) for (const k of $Object.getOwnPropertyNames(p)) if (/^on[a-z]+$/.test(k)) delete p[k];
 handlers(elementProto, handlerTypes);
 handlers(docProto, [...handlerTypes, "readystatechange", "visibilitychange", "fullscreenchange"]);
 
@@ -205,7 +195,7 @@ function attributeChanged(element, attr, old, now) {
     customAttribute(element, name, old, now, attr.namespaceURI);
   }
   noteMutation("attributes", element, {attributeName: name, attributeNamespace: attr.namespaceURI, oldValue: old});
-  if (windowReady) wants(element, name);
+  if (windowReady && scripted(element)) wants(element, name);
 }
 const scripted = (node) => node.ownerDocument === document || node === document;
 

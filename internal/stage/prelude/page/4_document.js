@@ -384,3 +384,41 @@ const Canvas = dom.impl.HTMLCanvasElement ? dom.impl.HTMLCanvasElement.prototype
 method(Canvas, "getContext", (kind) => { if (kind !== "2d") return null; const nothing = () => undefined; return new Proxy({measureText: () => ({width: 10}), getImageData: (x, y, w, h) => new ImageData(w, h), createLinearGradient: () => ({addColorStop() {}}), createRadialGradient: () => ({addColorStop() {}}), createPattern: () => null}, {get: (t, k) => (k in t ? t[k] : nothing), set: (t, k, v) => { t[k] = v; return true; }}); });
 method(Canvas, "toDataURL", () => "data:image/png;base64,");
 method(Canvas, "toBlob", (f) => $.task(() => f(null)));
+
+// Tables (HTML Standard, section 4.9).
+{
+  const childrenOf = (e, ...names) => [...e.childNodes].filter((n) => n.nodeType === ELEMENT && names.includes(n.localName));
+  const list = (items) => { method(items, "item", (i) => items[i] || null); return items; };
+  const Table = dom.impl.HTMLTableElement.prototype, Section = dom.impl.HTMLTableSectionElement.prototype, Row = dom.impl.HTMLTableRowElement.prototype, Cell = (dom.impl.HTMLTableCellElement || dom.impl.HTMLTableDataCellElement || {prototype: htmlProto}).prototype;
+  const one = (name, tag, put) => {
+    getter(Table, name, function () { return childrenOf(this, tag)[0] || null; }, function (v) { const old = childrenOf(this, tag)[0]; if (old) old.remove(); if (v) put(this, v); });
+    const title = name[0].toUpperCase() + name.slice(1);
+    method(Table, "create" + title, function () { let e = this[name]; if (!e) { e = document.createElement(tag); put(this, e); } return e; });
+    method(Table, "delete" + title, function () { if (this[name]) this[name].remove(); });
+  };
+  one("caption", "caption", (t, e) => t.insertBefore(e, t.firstChild));
+  one("tHead", "thead", (t, e) => t.insertBefore(e, [...t.childNodes].find((n) => n.nodeType === ELEMENT && !/^(caption|colgroup)$/.test(n.localName)) || null));
+  one("tFoot", "tfoot", (t, e) => t.appendChild(e));
+  getter(Table, "tBodies", function () { return list(childrenOf(this, "tbody")); });
+  method(Table, "createTBody", function () { const b = document.createElement("tbody"), last = childrenOf(this, "tbody").pop(); this.insertBefore(b, last ? last.nextSibling : null); return b; });
+  getter(Table, "rows", function () { const of = (tag) => childrenOf(this, tag).flatMap((s) => childrenOf(s, "tr")); return list([...of("thead"), ...[...this.childNodes].flatMap((n) => (n.localName === "tr" ? [n] : n.localName === "tbody" ? childrenOf(n, "tr") : [])), ...of("tfoot")]); });
+  getter(Section, "rows", function () { return list(childrenOf(this, "tr")); });
+  getter(Row, "cells", function () { return list(childrenOf(this, "td", "th")); });
+  getter(Row, "rowIndex", function () { const t = this.closest("table"); return t ? t.rows.indexOf(this) : -1; });
+  getter(Row, "sectionRowIndex", function () { return this.parentNode ? childrenOf(this.parentNode, "tr").indexOf(this) : -1; });
+  getter(Cell, "cellIndex", function () { return this.parentNode ? childrenOf(this.parentNode, "td", "th").indexOf(this) : -1; });
+  const insert = (p, name, tag, of) => method(p, name, function (at = -1) {
+    const all = of(this), e = document.createElement(tag);
+    if (at < -1 || at > all.length) throw new DOMException("Failed to execute '" + name + "': The index provided (" + at + ") is outside the range [-1, " + all.length + "].", "IndexSizeError");
+    const next = at < 0 ? null : all[at];
+    if (next) next.parentNode.insertBefore(e, next);
+    else if (p === Table && tag === "tr") (all.length ? all[all.length - 1].parentNode : this.tBodies.length ? this.tBodies[this.tBodies.length - 1] : this.createTBody()).appendChild(e);
+    else this.appendChild(e);
+    return e;
+  });
+  insert(Table, "insertRow", "tr", (t) => t.rows);
+  insert(Section, "insertRow", "tr", (s) => s.rows);
+  insert(Row, "insertCell", "td", (r) => r.cells);
+  for (const p of [Table, Section]) method(p, "deleteRow", function (i) { const all = this.rows; (i < 0 ? all[all.length - 1] : all[i]).remove(); });
+  method(Row, "deleteCell", function (i) { const all = this.cells; (i < 0 ? all[all.length - 1] : all[i]).remove(); });
+}

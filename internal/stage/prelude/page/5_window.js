@@ -355,7 +355,7 @@ const illegalAsFunction = (Kind, name) => {
   }}[name];
   F.prototype = p;
   $Object.defineProperty(p, "constructor", {value: F, writable: true, configurable: true, enumerable: false});
-  for (const k of $Object.getOwnPropertyNames(Kind)) if (!(k in F)) F[k] = Kind[k];
+  if (Kind === Node || Kind.supports) for (const k of $Object.getOwnPropertyNames(Kind)) if (!(k in F)) F[k] = Kind[k];
   return F;
 };
 const interfaces = {};
@@ -390,11 +390,7 @@ delete scope.WorkerGlobalScope;
 delete scope.WorkerLocation;
 for (const k of $Object.keys(scope)) if (/^(ExtendableEvent|PaymentRequestEvent|CanMakePaymentEvent|PeriodicSyncEvent|PushSubscriptionChangeEvent|BackgroundFetchEvent|ExtendableCookieChangeEvent)$/.test(k)) delete scope[k];
 const define = (name, value) => $Object.defineProperty(globalThis, name, {value, writable: true, configurable: true, enumerable: false});
-for (const name of $Object.keys(scope)) {
-  define(name, scope[name]);
-  const p = typeof scope[name] === "function" && scope[name].prototype;
-  if (p && !$Object.hasOwn(p, $Symbol.toStringTag)) $Object.defineProperty(p, $Symbol.toStringTag, {value: name, configurable: true});
-}
+$.globals(scope, true);
 $Object.setPrototypeOf(globalThis, Window.prototype);
 const customElements = new CustomElementRegistry();
 const performance = trusted(() => new Performance());
@@ -422,8 +418,9 @@ const values = {
   menubar: {visible: true}, toolbar: {visible: true}, locationbar: {visible: true}, personalbar: {visible: true}, scrollbars: {visible: true}, statusbar: {visible: true},
 };
 values.Image.prototype = dom.impl.HTMLImageElement.prototype;
-for (const name of $Object.keys(values)) if (values[name] !== undefined) define(name, values[name]);
-for (const name of $Object.keys(webValues)) define(name, webValues[name]);
+for (const name of $Object.keys(values)) if (values[name] === undefined) delete values[name];
+$.globals(values, false);
+$.globals(webValues, false);
 getter(globalThis, "event", () => currentEvent, (v) => $Object.defineProperty(globalThis, "event", {value: v, writable: true, configurable: true, enumerable: true}));
 for (const name of ["location"]) $Object.defineProperty(globalThis, name, {get: () => location, set: (v) => { location.href = v; }, enumerable: true, configurable: false});
 handlers(globalThis, [...handlerTypes, ...windowTypes]);

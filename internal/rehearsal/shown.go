@@ -1,0 +1,144 @@
+package rehearsal
+
+import (
+	"context"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"tachyform/internal/stage"
+)
+
+// blankBelow is the part of the words that a page shows online below which it counts as blank.
+const blankBelow = 0.1
+
+// maxWhy bounds what is quoted of a page's text, in bytes.
+const maxWhy = 80
+
+// online opens every page online, to know what it shows. What that stores is forgotten.
+func online(ctx context.Context, st Stage, pages []string) (map[string]*stage.Load, error) {
+	if forker, ok := st.(interface{ Fork() Forked }); ok {
+		f := forker.Fork()
+		defer f.Close()
+		st = f
+	} else {
+		back, err := st.Keep()
+		if err != nil {
+			return nil, err
+		}
+		defer func() { _ = back() }()
+	}
+	if err := st.SetNetwork(stage.Online); err != nil {
+		return nil, err
+	}
+	out := make(map[string]*stage.Load, len(pages))
+	for _, p := range pages {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		l, err := st.Open(p)
+		if err != nil {
+			return nil, err
+		}
+		if out[p] == nil && l.Status > 0 && l.Status < 400 {
+			out[p] = l
+		}
+	}
+	return out, nil
+}
+
+var digits = regexp.MustCompile(`[0-9]+`)
+
+// wordsOf counts the words of a text. Numbers of one form count as the same, since clocks and counters move.
+func wordsOf(text string) (words map[string]int, total int) {
+	words = map[string]int{}
+	for _, w := range strings.Fields(text) {
+		words[digits.ReplaceAllString(w, "0")]++
+		total++
+	}
+	return words, total
+}
+
+// compare says what a visitor lacks of a page against the same page online: words that are not there, and exceptions that are not thrown there.
+func (e *expected) compare(p *PageResult, n stage.Network, l *stage.Load) {
+	p.Ran, p.Shown = true, l.Shown
+	here, total := wordsOf(l.Text)
+	p.Words = total
+	if e.detail["text"] {
+		text := l.Text
+		p.Text = &text
+	}
+	if e.detail["requests"] {
+		p.Requests = []Request{}
+		for _, r := range l.Requests {
+			p.Requests = append(p.Requests, Request{r.URL, r.Method, string(r.Use), r.Result, r.Status, string(r.AnsweredBy)})
+		}
+	}
+	if e.detail["errors"] {
+		p.Errors = []Error{}
+		for _, x := range l.Errors {
+			p.Errors = append(p.Errors, Error(x))
+		}
+	}
+	base := e.online[p.URL]
+	if base == nil || n == stage.Online {
+		return
+	}
+	there, most := wordsOf(base.Text)
+	p.Online = most
+	if p.Outcome != Whole && p.Outcome != Partial || len(p.Private) > 0 {
+		return
+	}
+	lost := 0
+	for w, count := range there {
+		lost += max(0, count-here[w])
+	}
+	if lost > 0 {
+		p.Outcome = Partial
+		if float64(most-lost) < blankBelow*float64(most) {
+			p.Outcome = Blank
+		}
+		p.Why = fmt.Sprintf("shows %d of %d words", most-lost, most)
+		if total > 0 {
+			p.Why += fmt.Sprintf(": %q", quoted(l.Text, base.Text))
+		}
+	}
+	for _, x := range l.Errors {
+		if slices.ContainsFunc(base.Errors, func(y stage.PageError) bool { return y.Message == x.Message }) {
+			continue
+		}
+		if p.Outcome == Whole {
+			p.Outcome = Partial
+			p.Why = x.Message
+		}
+		if p.File == "" || strings.HasPrefix(p.Why, "shows ") {
+			p.File, p.Line = x.File, x.Line
+		}
+		if strings.HasPrefix(p.Why, "shows ") && !strings.Contains(p.Why, x.Message) {
+			p.Why += "; " + x.Message
+		}
+		break
+	}
+	if p.Outcome == Partial && len(p.Missing) > 0 && !strings.Contains(p.Why, p.Missing[0].URL) {
+		p.Why = p.Missing[0].URL + ": " + p.Missing[0].Why + "; " + p.Why
+	}
+}
+
+// quoted gives the part of a text that begins to differ from another, a word or two before it.
+func quoted(text, other string) string {
+	a, b := strings.Fields(text), strings.Fields(other)
+	at := 0
+	for at < len(a) && at < len(b) && a[at] == b[at] {
+		at++
+	}
+	from := max(0, min(at, len(a)-1)-1)
+	s := strings.Join(a[from:], " ")
+	if len(s) > maxWhy {
+		s = strings.ToValidUTF8(s[:maxWhy], "") + "…"
+	}
+	if from > 0 {
+		s = "… " + s
+	}
+	return s
+}
