@@ -300,6 +300,9 @@ func (b *Browser) observe(ctx context.Context, l *stage.Load, requests []request
 			if r.worker {
 				p.AnsweredBy = stage.ByWorker
 			}
+			if p.Status == 304 { // which the page does not see
+				p.Status = 200
+			}
 		}
 		l.Requests = append(l.Requests, p)
 	}

@@ -62,6 +62,7 @@ for (const name of ["ArrayBuffer", "Int8Array", "Uint8Array", "Uint8ClampedArray
 }
 limited(JSON, "parse", (self, args) => { if (typeof args[0] === "string" && args[0].length > maxDeep && $.nesting(args[0]) > maxDeep) throw new RangeError("Maximum call stack size exceeded"); });
 for (const name of ["asIntN", "asUintN"]) limited(BigInt, name, (self, args) => { if (args[0] > maxBits) refuse("value: number of bits, their"); });
+let trustedText = null; // gives the text of code that a policy has made (Trusted Types)
 // What the operators of scripts are replaced by, so that no number is larger than the machine.
 {
   const tooLarge = () => { throw new RangeError("Maximum BigInt size exceeded"); };
@@ -85,7 +86,10 @@ for (const name of ["asIntN", "asUintN"]) limited(BigInt, name, (self, args) => 
     if (typeof tamed !== "string") throw new (errors[tamed.kind] || EvalError)(tamed.message);
     return tamed;
   };
-  const guarded = {eval(x) { return typeof x === "string" ? engineEval(tame(x)) : x; }}.eval;
+  const guarded = {eval(x) {
+    if (typeof x !== "string" && trustedText !== null) x = trustedText(x);
+    return typeof x === "string" ? engineEval(tame(x)) : x;
+  }}.eval;
   let current = guarded, open = false;
   Object.defineProperty(globalThis, "eval", {configurable: true, enumerable: false, set(f) { current = f; }, get() {
     const named = open && current === guarded;
@@ -128,10 +132,13 @@ for (const name of ["next", "return", "throw"]) limited(Object.getPrototypeOf(fu
       return apply(trap, handler, args);
     };
   }
+  const without = {__proto__: null, ...traps};
+  delete without.getOwnPropertyDescriptor;
   const create = Object.create, isObject = (x) => x !== null && (typeof x === "object" || typeof x === "function");
   const forward = (handler) => {
     if (!isObject(handler)) return handler;
-    const f = create(traps);
+    // The engine compares what this trap gives wrongly with properties that cannot be changed; without it, it compares nothing.
+    const f = create(handler.getOwnPropertyDescriptor === undefined ? without : traps);
     apply(set, handlers, [f, handler]);
     return f;
   };

@@ -138,6 +138,8 @@ const trustedTypes = {__proto__: web.TrustedTypePolicyFactory.prototype, emptyHT
   }};
 for (const k of $Object.values(trustedKinds)) trustedTypes["is" + k.slice(7)] = (x) => x instanceof web[k];
 
+trustedText = (x) => (x instanceof web.TrustedScript ? $String(x) : x);
+
 $Object.assign(web, {TaskController, Scheduler, CookieStore, PerformanceObserver, EventSource, WebTransport, DOMPoint, DOMRect, DOMMatrix, Path2D, ImageData, FontFace, OffscreenCanvas});
 const makeTrusted = (make) => { trust = true; try { return make(); } finally { trust = false; } };
 const webValues = {scheduler: makeTrusted(() => new Scheduler()), cookieStore: makeTrusted(() => new CookieStore()), trustedTypes};

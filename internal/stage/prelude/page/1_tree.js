@@ -18,14 +18,15 @@ const getter = (o, name, get, set) => $Object.defineProperty(o, name, {get, set,
 const method = (o, name, f) => $Object.defineProperty(o, name, {value: f, writable: true, configurable: true, enumerable: false});
 
 // Lists of elements can be gone through.
-for (const Kind of [dom.FilteredElementList, dom.impl.NamedNodeMap]) {
-  const p = Kind.prototype, all = (list) => { const out = []; for (let i = 0; i < list.length; i++) out.push(list.item(i)); return out; };
+const sample = new dom.impl.DOMImplementation(null).createHTMLDocument("").body;
+for (const p of [dom.FilteredElementList.prototype, dom.impl.NamedNodeMap.prototype, dom.impl.DOMTokenList.prototype, $Object.getPrototypeOf(sample.children), $Object.getPrototypeOf(sample.attributes)]) {
+  const all = (list) => { const out = []; for (let i = 0; i < list.length; i++) out.push(list.item(i)); return out; };
   method(p, $Symbol.iterator, function () { return all(this)[$Symbol.iterator](); });
   method(p, "forEach", function (f, self) { all(this).forEach((n, i) => f.call(self, n, i, this)); });
   method(p, "entries", function () { return all(this).entries(); });
   method(p, "keys", function () { return all(this).keys(); });
   method(p, "values", function () { return all(this).values(); });
-  if (Kind === dom.FilteredElementList) method(p, "namedItem", function (n) { return all(this).find((e) => e.id === n || e.getAttribute("name") === n) || null; });
+  if (!("namedItem" in p)) method(p, "namedItem", function (n) { return all(this).find((e) => e.id === n || (e.getAttribute && e.getAttribute("name") === n)) || null; });
 }
 
 // Nodes are event targets of ours.
@@ -172,7 +173,7 @@ function handlerOfAttribute(element, name, now) {
 }
 
 // Attributes: every change is noted.
-const attrProto = $Object.getPrototypeOf(new dom.impl.DOMImplementation(null).createHTMLDocument("").createAttribute("x"));
+const attrProto = $Object.getPrototypeOf(sample.ownerDocument.createAttribute("x"));
 const plainValue = $Object.getOwnPropertyDescriptor(attrProto, "value");
 getter(attrProto, "value", plainValue.get, function (value) {
   const owner = this.ownerElement, old = this.data === undefined ? null : this.data;
@@ -238,6 +239,25 @@ for (const p of [elementProto, dom.impl.CharacterData.prototype, dom.impl.Docume
     if (this.parentNode === parent && !items.includes(this)) parent.replaceChild(f, this);
     else parent.insertBefore(f, next);
   });
+}
+
+// A reference that is left out is none.
+for (const p of [nodeProto, docProto]) {
+  const insert = p.insertBefore;
+  method(p, "insertBefore", function (node, ref) { return insert.call(this, node, ref === undefined ? null : ref); });
+}
+for (const p of [DocumentFragment.prototype, docProto]) {
+  const elements = (n) => { const out = []; for (let c = n.firstChild; c; c = c.nextSibling) if (c.nodeType === ELEMENT) out.push(c); return out; };
+  getter(p, "children", function () { const list = elements(this); method(list, "item", (i) => list[i] || null); return list; });
+  getter(p, "firstElementChild", function () { return elements(this)[0] || null; });
+  getter(p, "lastElementChild", function () { return elements(this).pop() || null; });
+  getter(p, "childElementCount", function () { return elements(this).length; });
+}
+// What is copied into the document becomes the custom elements that it has.
+const upgradeBelow = (node) => { if (definitions.size && node.ownerDocument === document) each(node, (n) => { if (n.nodeType === ELEMENT) tryUpgrade(n); }); return node; };
+{
+  const copy = docProto.importNode;
+  method(docProto, "importNode", function (node, deep) { return upgradeBelow(copy.call(this, node, !!deep)); });
 }
 
 // dataset, and styles that take every property.

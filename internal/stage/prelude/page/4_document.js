@@ -367,7 +367,7 @@ const Template = dom.impl.HTMLTemplateElement.prototype;
       for (let a = from.firstChild, b = to.firstChild; a && b; a = a.nextSibling, b = b.nextSibling) fix(a, b);
     };
     if (deep) fix(this, c);
-    return c;
+    return upgradeBelow(c);
   });
 }
 const Frame = dom.impl.HTMLIFrameElement ? dom.impl.HTMLIFrameElement.prototype : htmlProto;

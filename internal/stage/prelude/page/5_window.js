@@ -156,7 +156,13 @@ class DOMParser {
   }
 }
 class XMLSerializer { serializeToString(node) { return node.nodeType === DOCUMENT ? node.serialize() : node.outerHTML !== undefined ? node.outerHTML : node.nodeType === FRAGMENT ? node.serialize() : node.data; } }
-class XPathEvaluator {}
+// XPath is not known here: an expression finds nothing.
+class XPathEvaluator {
+  createExpression() { return {evaluate: () => ({iterateNext: () => null, snapshotLength: 0, snapshotItem: () => null, singleNodeValue: null, stringValue: "", booleanValue: false, numberValue: NaN})}; }
+  createNSResolver(n) { return n; }
+  evaluate() { return this.createExpression().evaluate(); }
+}
+for (const name of ["createExpression", "createNSResolver", "evaluate"]) method(docProto, name, XPathEvaluator.prototype[name]);
 
 // Observers: everything is in view, and of its size once.
 const observer = (name, entry) => {
