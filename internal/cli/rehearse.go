@@ -127,6 +127,7 @@ const rehearsalMemory = 640 << 20
 // rehearse runs a site on the stages that are asked for.
 func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsing) (*rehearsal.Report, *site.Server, error) {
 	debug.SetMemoryLimit(rehearsalMemory)
+	debug.SetGCPercent(400)
 	rules, err := c.SiteRules()
 	if err != nil {
 		return nil, nil, usage(err)

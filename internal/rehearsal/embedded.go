@@ -45,6 +45,9 @@ func (e *Embedded) Open(url string) (*stage.Load, error) { return e.current().Op
 // RunScripts lets the scripts of pages run from now on.
 func (e *Embedded) RunScripts(run bool) { e.b.RunScripts(run) }
 
+// Replay lets pages that would do the same again be taken from before.
+func (e *Embedded) Replay(on bool) { e.b.Replay(on) }
+
 // Shown gives what the tab shows if a worker has led it to another page since it was looked at; nil otherwise.
 func (e *Embedded) Shown() (*stage.Load, error) { return e.current().Shown(), nil }
 

@@ -249,6 +249,9 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	if s, ok := st.(interface{ RunScripts(bool) }); ok {
 		s.RunScripts(o.Scripts)
 	}
+	if s, ok := st.(interface{ Replay(bool) }); ok {
+		s.Replay(true)
+	}
 	for _, v := range o.Visits {
 		l, err := st.Open(v)
 		if err != nil {

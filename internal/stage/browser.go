@@ -65,6 +65,7 @@ type Browser struct {
 	traced     int
 	parts      bool
 	hung       []func()          // what waits for a network that does not answer
+	again      bool              // a page that would do the same again need not run again
 	scripts    bool              // scripts of pages run
 	local      map[string]string // localStorage
 	cookies    map[string]string // that scripts of pages have set
@@ -108,6 +109,9 @@ func (b *Browser) Close() {
 
 // RunScripts lets the scripts of pages run from now on; else what pages need is read from their files.
 func (b *Browser) RunScripts(run bool) { b.scripts = run }
+
+// Replay lets pages that would do the same again be taken from before; nothing can be done on such a page.
+func (b *Browser) Replay(on bool) { b.again = on }
 
 // SetNetwork changes the state of the network.
 func (b *Browser) SetNetwork(n Network) error {

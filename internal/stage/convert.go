@@ -48,6 +48,7 @@ func (g *realm) hostCaches(set setter) {
 	// every operation on stores is done in a task of its own
 	does := func(name string, f func(c goja.FunctionCall) func() goja.Value) {
 		set(name, func(c goja.FunctionCall) goja.Value {
+			g.noteStore()
 			do := f(c)
 			return g.soon(func() (goja.Value, goja.Value) { return do(), nil })
 		})

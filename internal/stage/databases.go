@@ -13,8 +13,12 @@ const maxBases = 64 << 20
 // hostDatabases gives the prelude the texts of the origin's databases.
 func (g *realm) hostDatabases(set setter) {
 	vm := g.vm
-	set("idbRead", func(c goja.FunctionCall) goja.Value { return vm.ToValue(g.b.bases[c.Argument(0).String()]) })
+	set("idbRead", func(c goja.FunctionCall) goja.Value {
+		g.noteStore()
+		return vm.ToValue(g.b.bases[c.Argument(0).String()])
+	})
 	set("idbWrite", func(c goja.FunctionCall) goja.Value {
+		g.noteStore()
 		name, text := c.Argument(0).String(), c.Argument(1).String()
 		total := len(text)
 		for k, v := range g.b.bases {
@@ -29,10 +33,12 @@ func (g *realm) hostDatabases(set setter) {
 		return goja.Undefined()
 	})
 	set("idbDelete", func(c goja.FunctionCall) goja.Value {
+		g.noteStore()
 		delete(g.b.bases, c.Argument(0).String())
 		return goja.Undefined()
 	})
 	set("idbNames", func(goja.FunctionCall) goja.Value {
+		g.noteStore()
 		names := make([]string, 0, len(g.b.bases))
 		for n := range g.b.bases {
 			names = append(names, n)

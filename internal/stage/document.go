@@ -50,6 +50,12 @@ type document struct {
 	errors  []PageError
 	entries []entry // of the session's history, shared by the documents of a tab
 	referer string
+
+	key        string     // by which the run is remembered, "" when it is not
+	trail      []askedFor // what it asked for
+	posted     []any
+	unlike     bool // it read what is not noted: stores, databases, the clock, messages
+	remembered bool
 }
 
 // need is something that a document asked for, and who waits for it.
@@ -94,8 +100,9 @@ func (d *document) run() {
 		d.stop()
 		return
 	}
+	d.unlike = false // making the globals depends on nothing
 	d.hook("begin", d.url)
-	d.hook("feed", d.source, true)
+	d.hook("feed", d.source)
 }
 
 // enter calls a function of the realm and then what it left to be done, each with its own turn for promises.
@@ -115,6 +122,10 @@ func (d *document) enter(f goja.Callable, args ...goja.Value) error {
 
 // hook calls one of the prelude's hooks.
 func (d *document) hook(name string, args ...any) goja.Value {
+	switch name {
+	case "message", "controllerchange", "workerstate", "updatefound", "network", "broadcast", "popstate", "click", "type", "choose", "submit":
+		d.unlike = true
+	}
 	if d.vm == nil || d.over {
 		return goja.Undefined()
 	}
@@ -154,8 +165,13 @@ func (d *document) stop() {
 		return
 	}
 	d.over = true
+	d.forget()
+}
+
+// forget lets go of the realm, and of all that holds it.
+func (d *document) forget() {
 	d.realm.stop()
-	d.loader.settled()
+	d.modules, d.asked, d.sheets, d.maps, d.source = nil, nil, nil, importMap{}, ""
 }
 
 // leave is called when the tab goes elsewhere.
@@ -165,7 +181,7 @@ func (d *document) leave() {
 	}
 	d.hook("leave")
 	d.over = true
-	d.realm.stop()
+	d.forget()
 }
 
 // settled says whether nothing but recurring timers is left, or the page has had time enough.
@@ -204,6 +220,9 @@ func (d *document) look(l *Load) {
 	}
 	l.Text, l.Ran = text, true
 	l.Errors = d.errors
+	if d.settled() {
+		d.remember()
+	}
 }
 
 // fetches sends a request of a script, through the worker that controls the page.
@@ -217,6 +236,7 @@ func (d *document) fetches(req *request, done func(*response)) cancel {
 	d.b.clientFetch(d.tab, req, d.loader.inTurn(func(r reply) {
 		d.pending(-1)
 		delete(d.loader.waiting, key)
+		d.trail = append(d.trail, askedFor{markup.UseFetch, *req, answered(r)})
 		d.loader.noteRequest(req, markup.UseFetch, r)
 		if stopped || d.over {
 			return

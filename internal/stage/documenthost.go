@@ -163,21 +163,32 @@ func (d *document) hostObject() *goja.Object {
 		return goja.Null()
 	})
 	does("navigate", func(c goja.FunctionCall) {
+		d.unlike = true
+
 		d.navigate(c.Argument(0).String(), c.Argument(1).ToBoolean(), c.Argument(2).String(), c.Argument(3).String())
 	})
 	does("moved", func(c goja.FunctionCall) {
 		d.moved(c.Argument(0).String(), c.Argument(1).String(), c.Argument(2).String())
 	})
-	does("traverse", func(c goja.FunctionCall) { d.tab.traverse(int(c.Argument(0).ToInteger())) })
+	does("traverse", func(c goja.FunctionCall) {
+		d.unlike = true
+		d.tab.traverse(int(c.Argument(0).ToInteger()))
+	})
 	set("historyLength", func(goja.FunctionCall) goja.Value { return vm.ToValue(max(len(d.tab.history), 1)) })
 	set("cookies", func(goja.FunctionCall) goja.Value { return vm.ToValue(d.b.cookieText()) })
-	does("setCookie", func(c goja.FunctionCall) { d.b.setCookie(c.Argument(0).String()) })
+	does("setCookie", func(c goja.FunctionCall) {
+		d.unlike = true
+		d.b.setCookie(c.Argument(0).String())
+	})
 	set("referrer", func(goja.FunctionCall) goja.Value { return vm.ToValue(d.referer) })
 	set("visible", func(goja.FunctionCall) goja.Value { return vm.ToValue(true) })
 	d.hostStorage(set)
+	d.hostTree(set)
 	d.hostWorkers(set)
-	does("loaded", func(goja.FunctionCall) { d.done, d.since = true, d.b.loop.now; d.loader.settled() })
+	does("loaded", func(goja.FunctionCall) { d.done, d.since = true, d.b.loop.now })
 	does("broadcast", func(c goja.FunctionCall) {
+		d.unlike = true
+
 		for _, t := range d.b.tabs {
 			if o := t.document(); o != nil && o != d && !o.over {
 				o.later("broadcast", c.Argument(0).String(), carry(c.Argument(1), o.vm))
@@ -231,6 +242,8 @@ func (d *document) hostStorage(set setter) {
 		return goja.Null()
 	})
 	set("storageSet", func(c goja.FunctionCall) goja.Value {
+		d.unlike = true
+
 		a, k, v := area(c), c.Argument(1).String(), c.Argument(2).String()
 		size := len(k) + len(v)
 		for k, v := range a {
@@ -242,7 +255,11 @@ func (d *document) hostStorage(set setter) {
 		a[k] = v
 		return vm.ToValue(false)
 	})
-	set("storageRemove", func(c goja.FunctionCall) goja.Value { delete(area(c), c.Argument(1).String()); return goja.Undefined() })
+	set("storageRemove", func(c goja.FunctionCall) goja.Value {
+		d.unlike = true
+		delete(area(c), c.Argument(1).String())
+		return goja.Undefined()
+	})
 	set("storageKeys", func(c goja.FunctionCall) goja.Value {
 		keys := []string{}
 		for k := range area(c) {
@@ -330,6 +347,9 @@ func (d *document) hostWorkers(set setter) {
 	set("register", func(c goja.FunctionCall) goja.Value {
 		script, scope, module := c.Argument(0).String(), c.Argument(1).String(), c.Argument(2).ToBoolean()
 		done, _ := goja.AssertFunction(c.Argument(3))
+		if r := d.b.known(scopeOr(scope, script)); r == nil || r.newest() == nil || r.newest().url != script {
+			d.unlike = true
+		}
 		d.pending(1)
 		d.b.loop.after(1, func() {
 			d.b.register(script, scope, module, func(err error) {
@@ -351,6 +371,8 @@ func (d *document) hostWorkers(set setter) {
 		return goja.Undefined()
 	})
 	set("updateOf", func(c goja.FunctionCall) goja.Value {
+		d.unlike = true
+
 		r := byID(c)
 		done, _ := goja.AssertFunction(c.Argument(1))
 		if r != nil && d.b.network == Online {
@@ -368,6 +390,8 @@ func (d *document) hostWorkers(set setter) {
 		return goja.Undefined()
 	})
 	set("unregister", func(c goja.FunctionCall) goja.Value {
+		d.unlike = true
+
 		r := byID(c)
 		if r == nil {
 			return vm.ToValue(false)
@@ -381,6 +405,8 @@ func (d *document) hostWorkers(set setter) {
 		return vm.ToValue(true)
 	})
 	set("syncFor", func(c goja.FunctionCall) goja.Value {
+		d.unlike = true
+
 		if r := byID(c); r != nil {
 			r.sync(c.Argument(1).String())
 		}
@@ -389,6 +415,11 @@ func (d *document) hostWorkers(set setter) {
 	set("postToWorker", func(c goja.FunctionCall) goja.Value {
 		id := c.Argument(0).ToInteger()
 		data := c.Argument(1)
+		if w := d.tab.controller; w != nil && d.b.workerID(w) == id {
+			d.posted = append(d.posted, data.Export())
+		} else {
+			d.unlike = true
+		}
 		source := map[string]any{"id": d.tab.id, "url": d.tab.url, "type": "window", "frameType": "top-level", "focused": true}
 		for _, r := range d.b.regs {
 			for _, w := range []*worker{r.installing, r.waiting, r.active} {

@@ -9,7 +9,7 @@ import (
 // the tabs in their order. What goes on in the background stays here. Both may be used at the same time.
 func (b *Browser) Fork() (*Browser, []*Tab) {
 	f := New(b.server, b.others, b.limits)
-	f.network, f.faults, f.docs, f.parts, f.random, f.nextTab, f.scripts = b.network, b.faults, b.docs, b.parts, b.random, b.nextTab, b.scripts
+	f.network, f.faults, f.docs, f.parts, f.random, f.nextTab, f.scripts, f.again = b.network, b.faults, b.docs, b.parts, b.random, b.nextTab, b.scripts, b.again
 	f.loop.now = b.loop.now
 	f.Restore(b.Snapshot())
 	workers := map[*worker]*worker{}

@@ -29,7 +29,7 @@ type loader struct {
 	options visitOptions
 	referer string
 	page    *document // the page that runs, nil when its scripts do not
-	ran     func()    // called when it has settled
+	static  bool      // no script has anything to do with what it shows
 }
 
 func (l *loader) navigate(url, dest string, hops int) {
@@ -139,19 +139,39 @@ func (l *loader) document(url, id string, r reply) {
 		if len(t.history) > 0 {
 			t.history[t.place].url = url
 		}
-		l.page = newDocument(l, url, decoded(body, r.response.header("content-type")))
-		l.page.referer = l.referer
-		if len(t.history) > 0 {
-			t.history[t.place].document = l.page
-		}
+		source := decoded(body, r.response.header("content-type"))
 		l.done = true
-		l.pending++
-		b.loop.after(0, func() {
-			l.pending--
-			l.page.run()
-		})
-		l.updates(reg)
-		return
+		if inert(body) {
+			l.static = true
+			l.load.Text, l.load.Ran = textOf(source), true
+		} else {
+			key := ""
+			if b.again {
+				key = l.key(url)
+			}
+			run := func() {
+				l.page = newDocument(l, url, source)
+				l.page.referer, l.page.key = l.referer, key
+				if len(t.history) > 0 {
+					t.history[t.place].document = l.page
+				}
+				l.pending++
+				b.loop.after(0, func() {
+					l.pending--
+					l.page.run()
+				})
+			}
+			b.docs.mu.Lock()
+			before := b.docs.ran[key]
+			b.docs.mu.Unlock()
+			if key != "" && before != nil {
+				l.replay(before, run)
+			} else {
+				run()
+			}
+			l.updates(reg)
+			return
+		}
 	}
 	doc := b.docs.page(l.load.Digest, body)
 	l.load.Title = doc.page.Title.Value
@@ -195,9 +215,6 @@ func decoded(body []byte, contentType string) string {
 	return strings.ToValidUTF8(string(body), "\ufffd")
 }
 
-// settled is called when a page that runs has come to its end.
-func (l *loader) settled() {}
-
 // expect notes that something is asked for, and what it is then known by.
 func (l *loader) expect(req *request, use markup.Use) (key string, again bool) {
 	l.load.Needs++
@@ -212,6 +229,9 @@ func (l *loader) request(req *request, use markup.Use, done func(r reply, why st
 	l.pending++
 	l.b.clientFetch(l.tab, req, l.inTurn(func(r reply) {
 		delete(l.waiting, key)
+		if l.page != nil {
+			l.page.trail = append(l.page.trail, askedFor{use, *req, answered(r)})
+		}
 		l.noteRequest(req, use, r)
 		why := l.b.unusable(use, r)
 		if why != "" {
@@ -306,6 +326,13 @@ func (l *loader) need(ref markup.Ref, base string) {
 		}
 		delete(l.waiting, key)
 		defer func() { l.pending-- }()
+		if l.page != nil || l.static {
+			req := l.b.need(abs, ref.Use, l.docURL)
+			if l.page != nil {
+				l.page.trail = append(l.page.trail, askedFor{ref.Use, *req, answered(r)})
+			}
+			l.noteRequest(req, ref.Use, r)
+		}
 		if why := l.b.unusable(ref.Use, r); why != "" {
 			l.load.Missing = append(l.load.Missing, Missing{URL: l.b.Relative(abs), Use: ref.Use, Why: why})
 			return
@@ -315,9 +342,6 @@ func (l *loader) need(ref markup.Ref, base string) {
 		}
 		l.part(abs, r.response.bytes())
 		from := abs
-		if l.page != nil {
-			l.noteRequest(l.b.need(abs, ref.Use, l.docURL), ref.Use, r)
-		}
 		if r.response.url != "" {
 			from = r.response.url
 		}

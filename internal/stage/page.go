@@ -165,10 +165,7 @@ func (t *Tab) look() *Load {
 	if p := t.loader.page; p != nil {
 		p.look(l)
 	}
-	sort.Slice(l.Requests, func(i, j int) bool {
-		a, b := l.Requests[i], l.Requests[j]
-		return a.URL < b.URL || a.URL == b.URL && a.Method < b.Method
-	})
+	sortRequests(l.Requests)
 	sort.Slice(l.Missing, func(i, j int) bool { return l.Missing[i].URL < l.Missing[j].URL })
 	t.looked = l
 	return l

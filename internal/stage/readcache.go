@@ -18,6 +18,7 @@ type readCache struct {
 	scripts  map[[32]byte]markup.ScriptFacts
 	programs map[string]*goja.Program
 	modules  map[string]*compiledModule
+	ran      map[string]*ran
 }
 
 type readPage struct {
@@ -27,7 +28,7 @@ type readPage struct {
 }
 
 func newReadCache() *readCache {
-	return &readCache{pages: map[string]*readPage{}, styles: map[[32]byte][]markup.Ref{}, scripts: map[[32]byte]markup.ScriptFacts{}, programs: map[string]*goja.Program{}, modules: map[string]*compiledModule{}}
+	return &readCache{pages: map[string]*readPage{}, styles: map[[32]byte][]markup.Ref{}, scripts: map[[32]byte]markup.ScriptFacts{}, programs: map[string]*goja.Program{}, modules: map[string]*compiledModule{}, ran: map[string]*ran{}}
 }
 
 // cachedIn gives what a part of the cache holds under a key, or makes it. Two goroutines may make the same once each.

@@ -2,6 +2,7 @@ package stage
 
 import (
 	"errors"
+	"time"
 
 	"github.com/dop251/goja"
 )
@@ -43,7 +44,12 @@ type host interface {
 func (g *realm) open(what string, in host) {
 	vm := goja.New()
 	vm.SetMaxCallStackSize(2000)
-	vm.SetTimeSource(g.b.loop.time)
+	vm.SetTimeSource(func() time.Time {
+		if d, page := in.(*document); page {
+			d.unlike = true // what it shows may have the time in it
+		}
+		return g.b.loop.time()
+	})
 	seed := uint64(88172645463325252)
 	vm.SetRandSource(func() float64 { // xorshift: the same numbers in every rehearsal
 		seed ^= seed << 13
@@ -104,5 +110,12 @@ func (g *realm) report(where string, err error) {
 	var ex *goja.Exception
 	if errors.As(err, &ex) {
 		g.in.thrown("in a "+where, g.describe(ex.Value()))
+	}
+}
+
+// noteStore notes that a script has used what the origin stores.
+func (g *realm) noteStore() {
+	if d, page := g.in.(*document); page {
+		d.unlike = true
 	}
 }

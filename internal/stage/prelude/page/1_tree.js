@@ -201,7 +201,7 @@ function attributeChanged(element, attr, old, now) {
 const scripted = (node) => node.ownerDocument === document || node === document;
 
 // Connection.
-getter(nodeProto, "isConnected", function () { return this === document || (this.rooted && this.ownerDocument === document) || false; });
+getter(nodeProto, "isConnected", function () { return this === document || (this._nid && this.ownerDocument === document) || false; });
 const rootOf = (node) => { let n = node; while (n.parentNode) n = n.parentNode; return n; };
 method(nodeProto, "getRootNode", function (options) {
   let n = rootOf(this);
@@ -367,6 +367,16 @@ function each(node, f) {
   for (let n = node.firstChild; n; n = n.nextSibling) each(n, f);
 }
 function connected(node) {
+  if (node.nodeType !== ELEMENT) {
+    if (node.parentNode && node.parentNode.shadowRoot_) slotsChanged(node.parentNode);
+    return;
+  }
+  if (!node.firstChild && !node.shadowRoot_) { // as the parser brings them
+    if (definitions.size) customConnected(node);
+    if (windowReady && node.isConnected) arrived(node);
+    if (node.parentNode && node.parentNode.shadowRoot_) slotsChanged(node.parentNode);
+    return;
+  }
   const list = [];
   each(node, (n) => { if (n.nodeType === ELEMENT) list.push(n); });
   for (const n of list) {
@@ -533,11 +543,18 @@ method(elementProto, "attachInternals", function () {
 
 // parseFragment parses as innerHTML does.
 function parseFragment(html, context) {
-  const parser = document.implementation.mozHTMLParser(document._address, context);
-  parser.parse(html, true);
-  const f = parser._asDocumentFragment();
-  each(f, (n) => { if (n.localName === "script") method(n, "started_", true); }); // which never run
-  return document.importNode ? (document.adoptNode(f), f) : f;
+  let f;
+  if (context.namespaceURI === "http://www.w3.org/1999/xhtml") {
+    f = document.createDocumentFragment();
+    if (!/[<&]/.test(html)) { if (html) f._appendChild(document.createTextNode(html)); } else build($.fragment(html, context.localName), 0, [f], true);
+  } else {
+    const parser = document.implementation.mozHTMLParser(document._address, context);
+    parser.parse(html, true);
+    f = parser._asDocumentFragment();
+    document.adoptNode(f);
+  }
+  if (html.includes("<script") || html.includes("<SCRIPT")) each(f, (n) => { if (n.localName === "script") method(n, "started_", true); }); // which never run
+  return f;
 }
 const plainInner = $Object.getOwnPropertyDescriptor(htmlProto, "innerHTML");
 const setInner = function (v) {
@@ -558,3 +575,39 @@ method(elementProto, "insertAdjacentHTML", function (where, text) {
   else if (w === "afterend") context.insertBefore(f, this.nextSibling);
   else throw new DOMException("Failed to execute 'insertAdjacentHTML' on 'Element': The value provided ('" + where + "') is not one of 'beforeBegin', 'afterBegin', 'beforeEnd', or 'afterEnd'.", "SyntaxError");
 });
+
+// Selectors of one simple part, which pages use most, need no machinery.
+const nextIn = (n, root) => {
+  if (n.firstChild) return n.firstChild;
+  while (n !== root && !n.nextSibling) n = n.parentNode;
+  return n === root ? null : n.nextSibling;
+};
+const simple = (selector) => {
+  let m;
+  if ((m = /^\[([a-z][a-z0-9-]*)\]$/.exec(selector))) { const name = m[1]; return (n) => n._attrsByQName[name] !== undefined; }
+  if ((m = /^([a-z][a-z0-9-]*)$/i.exec(selector))) { const name = m[1].toLowerCase(); return (n) => n.localName === name; }
+  if ((m = /^\.([\w-]+)$/.exec(selector))) { const name = m[1]; return (n) => { const c = n._attrsByQName["class"]; return c !== undefined && (" " + c.data.replace(/\s+/g, " ") + " ").includes(" " + name + " "); }; }
+  if ((m = /^#([\w-]+)$/.exec(selector))) { const name = m[1]; return (n) => { const c = n._attrsByQName.id; return c !== undefined && c.data === name; }; }
+  return null;
+};
+const tests = new $Map(); // by selector
+const testFor = (selector) => {
+  let t = tests.get(selector);
+  if (t === undefined) { t = simple(selector); if (tests.size < 500) tests.set(selector, t); }
+  return t;
+};
+for (const p of [elementProto, docProto, DocumentFragment.prototype]) {
+  const one = p.querySelector, all = p.querySelectorAll;
+  method(p, "querySelector", function (selector) {
+    const t = testFor($String(selector));
+    if (!t) return one.call(this, $String(selector));
+    for (let n = nextIn(this, this); n; n = nextIn(n, this)) if (n.nodeType === ELEMENT && t(n)) return n;
+    return null;
+  });
+  method(p, "querySelectorAll", function (selector) {
+    const t = testFor($String(selector)), out = new NodeList();
+    if (!t) return all.call(this, $String(selector));
+    for (let n = nextIn(this, this); n; n = nextIn(n, this)) if (n.nodeType === ELEMENT && t(n)) out.push(n);
+    return out;
+  });
+}

@@ -1,9 +1,9 @@
 // How a document comes to be (HTML Standard, "parsing HTML documents" and "script elements"): the parser stops at every script, scripts
 // run in their order, and the page's events tell how far it is.
-let parser = null, document = null;
+let document = null;
 const load = {
-  rest: [], // what the parser has not read yet
-  ended: false, // nothing more comes from the network
+  steps: [], at: 0, // how the document is built, and how far it is
+  open: [], // elements that are not closed yet
   blocked: false, // a script has to run before the parser goes on
   parsing: false,
   deferred: [], // scripts to run when the document is parsed
@@ -27,21 +27,20 @@ function kindOf(script) {
 // setReady moves document.readyState on.
 const setReady = (state, then) => { load.state = state; fireSimple(document, "readystatechange", {}, then); };
 
-// begin starts a document; more text comes by feed.
+// begin starts a document, feed gives it its source.
 function begin(url) {
-  parser = dom.HTMLParser(url);
-  document = parser.document();
+  document = dom.HTMLParser(url).document();
+  delete document._parser;
   document._setMutationHandler(changed);
   giveDocument();
 }
-// feed takes text in pieces that end behind each script.
-function feed(html, last) {
-  const pieces = html.split(/(?<=<\/script\s*>)/i);
-  for (const p of pieces) load.rest.push(p);
-  load.ended = last;
+function feed(source) {
+  load.steps = $.tree(source);
+  load.at = 0;
+  load.open = [document];
   $.then(pump);
 }
-// pump lets the parser go on until a script has to run.
+// pump builds the document until a script has to run.
 function pump() {
   while (!load.blocked && !load.parsed) {
     if (load.queue.length) {
@@ -49,40 +48,84 @@ function pump() {
       if (prepare(script, true)) { $.then(pump); return; }
       continue;
     }
-    if (!load.rest.length) {
-      if (load.ended) finishParsing();
-      return;
+    if (load.at >= load.steps.length) { finishParsing(); return; }
+    load.at = build(load.steps, load.at, load.open);
+  }
+}
+const NAMESPACES = {"": "http://www.w3.org/1999/xhtml", svg: "http://www.w3.org/2000/svg", math: "http://www.w3.org/1998/Math/MathML", xlink: "http://www.w3.org/1999/xlink", xml: "http://www.w3.org/XML/1998/namespace", xmlns: "http://www.w3.org/2000/xmlns/"};
+// build takes steps from a place on, and gives the place behind the next script. Into a fragment it takes all.
+function build(steps, i, open, fragment) {
+  if (!fragment) load.parsing = true;
+  const owner = open[0].nodeType === DOCUMENT ? open[0] : open[0].ownerDocument;
+  try {
+    while (i < steps.length) {
+      const into = open[open.length - 1];
+      switch (steps[i++]) {
+        case 0: {
+          const e = open.pop();
+          if (fragment) break;
+          if (e.localName === "template" && e.hasAttribute("shadowrootmode")) shadowTemplate(e);
+          if (e.localName === "script" || e.localName === "style") {
+            if (e.localName === "style") wants(e, "");
+            else if (e.queued_) { load.queue.push(e); return i; }
+          }
+          break;
+        }
+        case 1: {
+          const ns = steps[i + 1], e = owner._createElementNS(steps[i], NAMESPACES[ns], null), n = steps[i + 2];
+          i += 3;
+          for (let k = 0; k < n; k++, i += 3) {
+            if (steps[i + 2]) e._setAttributeNS(NAMESPACES[steps[i + 2]], steps[i + 2] + ":" + steps[i], steps[i + 1]);
+            else e._setAttribute(steps[i], steps[i + 1]);
+          }
+          const to = into.localName === "template" && into.content ? into.content : into;
+          to._appendChild(e);
+          if (to === owner) owner._updateDocTypeElement();
+          open.push(e);
+          break;
+        }
+        case 2: {
+          const to = into.localName === "template" && into.content ? into.content : into;
+          to._appendChild(owner.createTextNode(steps[i++]));
+          break;
+        }
+        case 3: {
+          const to = into.localName === "template" && into.content ? into.content : into;
+          to._appendChild(owner.createComment(steps[i++]));
+          break;
+        }
+        case 4:
+          owner._appendChild(new dom.impl.DocumentType(owner, steps[i], steps[i + 1], steps[i + 2]));
+          owner._updateDocTypeElement();
+          i += 3;
+          break;
+      }
     }
-    const piece = load.rest.shift(), last = !load.rest.length && load.ended;
-    load.parsing = true;
-    load.stopping = last; // domino would tell the window that it is done
-    parser.parse(piece, last);
-    load.parsing = load.stopping = false;
-    if (load.templates) shadowTemplates();
-  }
+    return i;
+  } finally { if (!fragment) load.parsing = false; }
 }
-// shadowTemplates makes shadow roots of templates that say so.
-function shadowTemplates() {
-  load.templates = false;
-  for (const t of [...document.querySelectorAll("template[shadowrootmode]")]) {
-    const host = t.parentNode, mode = t.getAttribute("shadowrootmode");
-    if (!host || host.nodeType !== ELEMENT || host.shadowRoot_ || (mode !== "open" && mode !== "closed")) continue;
-    const root = host.attachShadow({mode});
-    root.appendChild(t.content);
-    host.removeChild(t);
-  }
+// shadowTemplate makes a shadow root of a template that says so.
+function shadowTemplate(t) {
+  const host = t.parentNode, mode = t.getAttribute("shadowrootmode");
+  if (!host || host.nodeType !== ELEMENT || host.shadowRoot_ || (mode !== "open" && mode !== "closed")) return;
+  const root = host.attachShadow({mode});
+  root.appendChild(t.content);
+  host.removeChild(t);
 }
+const namedByName = new $Set(["form", "img", "embed", "object", "iframe"]);
 // arrived is told of every element that has come into the document.
 function arrived(element) {
-  const id = element.getAttribute("id") || (/^(form|img|embed|object|iframe)$/.test(element.localName) && element.getAttribute("name"));
+  if (!element._attrKeys.length && element.localName !== "script" && element.localName !== "style") return;
+  const id = element._getattr("id") || (namedByName.has(element.localName) && element._getattr("name"));
   if (id) named_(id);
-  if (element._numattrs) for (const name of element.getAttributeNames()) if (name.startsWith("on")) handlerOfAttribute(element, name, element.getAttribute(name));
+  const keys = element._attrKeys;
+  for (let i = 0; i < keys.length; i++) if (keys[i].startsWith("|on")) handlerOfAttribute(element, keys[i].slice(1), element.getAttribute(keys[i].slice(1)));
   if (element.localName === "script" && !element.started_) {
-    if (load.parsing && !load.inserting) load.queue.push(element);
+    if (load.parsing && load.open[load.open.length - 1] === element.parentNode) method(element, "queued_", true); // its text comes first
     else prepare(element, false);
     return;
   }
-  if (element.localName === "template" && load.parsing && element.hasAttribute("shadowrootmode")) load.templates = true;
+  if (element.localName === "style" && load.parsing) return;
   wants(element, "");
 }
 // named_ lets scripts name an element by its id alone (HTML Standard, "named access on the Window object").
@@ -179,18 +222,20 @@ function look() {
   load.done = true;
   $.task(() => setReady("complete", () => fireSimple(globalThis, "load", {}, () => { $.loaded(); fire(globalThis, made(PageTransitionEvent, "pageshow", {persisted: false})); })));
 }
-// write is document.write: while a script of the parser runs, its text comes next.
+// write is document.write: what a script of the parser writes comes next in the document.
 function write(text) {
   if (load.parsed) return; // it would replace the document
-  load.rest.unshift(...text.split(/(?<=<\/script\s*>)/i));
-  if (!load.rest.length) return;
-  let n = text.split(/(?<=<\/script\s*>)/i).length;
-  while (n-- > 0 && !load.blocked) {
-    load.parsing = true;
-    parser.parse(load.rest.shift(), false);
-    load.parsing = false;
+  const into = load.open[load.open.length - 1];
+  const steps = $.fragment(text, into.localName || "body"), open = [into], waiting = load.queue;
+  load.queue = [];
+  const outer = load.open;
+  load.open = open;
+  for (let i = 0; i < steps.length;) {
+    i = build(steps, i, open);
     while (load.queue.length && !load.blocked) prepare(load.queue.shift(), true);
   }
+  load.open = outer;
+  load.queue = [...load.queue, ...waiting];
 }
 
 // wants asks for what an element shows or uses, when it has come or an attribute of it has changed.

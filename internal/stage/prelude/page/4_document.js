@@ -18,7 +18,7 @@ getter(docProto, "lastModified", () => "01/05/2026 09:00:00");
 getter(docProto, "location", function () { return this === document ? location : null; }, (v) => { location.href = v; });
 getter(docProto, "currentScript", () => current);
 getter(docProto, "readyState", function () { return this === document ? load.state : "complete"; }, () => {});
-getter(docProto, "defaultView", function () { return this === document && !load.stopping ? globalThis : null; }, () => {});
+getter(docProto, "defaultView", function () { return this === document ? globalThis : null; }, () => {});
 getter(docProto, "visibilityState", () => $.visible() ? "visible" : "hidden");
 getter(docProto, "hidden", () => !$.visible());
 getter(docProto, "activeElement", function () { return focused && focused.isConnected ? focused : this.body; });

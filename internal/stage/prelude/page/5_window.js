@@ -150,9 +150,12 @@ for (const [name, value] of [["UNSENT", 0], ["OPENED", 1], ["HEADERS_RECEIVED", 
 class DOMParser {
   parseFromString(text, type) {
     if (!/^(text\/html|text\/xml|application\/xml|application\/xhtml\+xml|image\/svg\+xml)$/.test(type)) throw new $TypeError("Failed to execute 'parseFromString' on 'DOMParser': The provided value '" + type + "' is not a valid enum value of type SupportedType.");
-    const p = dom.HTMLParser(document._address, undefined, {scripting_enabled: false});
-    p.parse($String(text), true);
-    return p.document();
+    const made = new dom.impl.DOMImplementation(null).createHTMLDocument("");
+    made.removeChild(made.documentElement);
+    if (made.firstChild) made.removeChild(made.firstChild);
+    made._address = document._address;
+    build($.tree($String(text)), 0, [made], true);
+    return made;
   }
 }
 class XMLSerializer { serializeToString(node) { return node.nodeType === DOCUMENT ? node.serialize() : node.outerHTML !== undefined ? node.outerHTML : node.nodeType === FRAGMENT ? node.serialize() : node.data; } }
