@@ -233,7 +233,7 @@ func (t *teller) rehearse(ctx context.Context, start func() (rehearsal.Stage, fu
 		}
 		return nil, broken(err)
 	}
-	tell := rehearsal.Teller{Start: start, Server: t.server, Next: t.next, Private: o.Private}
+	tell := rehearsal.Teller{Start: start, Server: t.server, Next: t.next, Private: o.Private, Scripts: o.Scripts}
 	for _, story := range t.stories {
 		if !story.Asked && r.Worker.State == "none" {
 			continue // nothing would come of it

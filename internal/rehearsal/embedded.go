@@ -45,6 +45,18 @@ func (e *Embedded) Open(url string) (*stage.Load, error) { return e.current().Op
 // RunScripts lets the scripts of pages run from now on.
 func (e *Embedded) RunScripts(run bool) { e.b.RunScripts(run) }
 
+// Act does something on the open page.
+func (e *Embedded) Act(what, on, value string) (bool, error) { return e.current().Act(what, on, value) }
+
+// Element says whether the open page has an element.
+func (e *Embedded) Element(what string) (bool, error) { return e.current().Element(what), nil }
+
+// Travel goes back or forward in the tab's history.
+func (e *Embedded) Travel(by int) (*stage.Load, error) { return e.current().Travel(by), nil }
+
+// Look reads again what the tab shows.
+func (e *Embedded) Look() (*stage.Load, error) { return e.current().Look(), nil }
+
 // Replay lets pages that would do the same again be taken from before.
 func (e *Embedded) Replay(on bool) { e.b.Replay(on) }
 

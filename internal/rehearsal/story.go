@@ -59,9 +59,16 @@ serve next               the server has the next release
 take over                the waiting worker takes over
 stop worker              its globals are lost
 forget everything        stores, databases and workers are gone
-expect OUTCOME           of the page opened last: whole, partial, stand-in, lost
+click WHAT               a tap on what a selector names, or on what has this text
+type SELECTOR TEXT       a text is typed into a field
+choose SELECTOR VALUE    an option of a list is chosen, or a box ticked (true, false)
+submit SELECTOR          a form is sent
+back, forward            the browser's buttons
+expect OUTCOME           of the page opened last: whole, partial, blank, stand-in, lost
 expect title TEXT        its title holds the text
-expect text TEXT         its text does
+expect text TEXT         what the visitor reads does
+expect no text TEXT      it does not
+expect element SELECTOR  there is such an element
 expect status N          of the page, or of what was fetched last
 expect body TEXT         of what was fetched last
 expect release N         page and parts are of release 1 or 2, and of no other
@@ -76,7 +83,7 @@ type step struct {
 }
 
 // verbs are the steps and how many words they need behind them.
-var verbs = map[string]int{"open": 1, "reload": 0, "tab": 1, "close": 0, "fetch": 1, "post": 1, "wait": 1, "network": 1, "serve": 1, "take": 1, "stop": 1, "forget": 1, "expect": 1}
+var verbs = map[string]int{"open": 1, "reload": 0, "tab": 1, "close": 0, "fetch": 1, "post": 1, "wait": 1, "network": 1, "serve": 1, "take": 1, "stop": 1, "forget": 1, "expect": 1, "click": 1, "type": 2, "choose": 2, "submit": 1, "back": 0, "forward": 0}
 
 // Check says what is wrong with a story's steps, without telling it.
 func (s *Story) Check() error {
@@ -104,7 +111,7 @@ func parseStep(text string) (step, error) {
 	wrong := func(why string) (step, error) { return step{}, fmt.Errorf("%q: %s: %w", text, why, ErrStep) }
 	switch {
 	case !known:
-		return wrong("it begins with one of open, reload, tab, close, fetch, post, wait, network, serve, take, stop, forget, expect")
+		return wrong("it begins with one of open, reload, tab, close, fetch, post, wait, network, serve, take, stop, forget, click, type, choose, submit, back, forward, expect")
 	case len(s.args) < needs:
 		return wrong("something is missing behind " + s.verb)
 	}
@@ -138,9 +145,9 @@ func parseStep(text string) (step, error) {
 func (s *step) checkExpect(text string) error {
 	wrong := func(why string) error { return fmt.Errorf("%q: %s: %w", text, why, ErrStep) }
 	switch s.args[0] {
-	case "whole", "partial", "stand-in", "lost":
+	case "whole", "partial", "blank", "stand-in", "lost":
 		return nil
-	case "title", "text", "body", "stored":
+	case "title", "text", "body", "stored", "element":
 		if len(s.args) < 2 {
 			return wrong("something is missing behind " + s.args[0])
 		}
@@ -149,8 +156,8 @@ func (s *step) checkExpect(text string) error {
 			return wrong("it is \"expect not stored URL\"")
 		}
 	case "no":
-		if len(s.args) != 2 || s.args[1] != "mix" {
-			return wrong("it is \"expect no mix\"")
+		if (len(s.args) != 2 || s.args[1] != "mix") && (len(s.args) < 3 || s.args[1] != "text") {
+			return wrong("it is \"expect no mix\" or \"expect no text TEXT\"")
 		}
 	case "status", "release":
 		if len(s.args) < 2 {
@@ -160,7 +167,7 @@ func (s *step) checkExpect(text string) error {
 			return wrong("it is a status such as 200, or release 1 or 2")
 		}
 	default:
-		return wrong("what can be expected is whole, partial, stand-in, lost, title, text, status, body, release, no mix, stored, not stored")
+		return wrong("what can be expected is whole, partial, blank, stand-in, lost, title, text, no text, element, status, body, release, no mix, stored, not stored")
 	}
 	return nil
 }
@@ -195,6 +202,20 @@ type Teller struct {
 	Next   *site.Server // the next release; nil for none
 
 	Private func(url string) bool // as in [Options]
+	Scripts bool                  // as in [Options]
+}
+
+// Actor is a stage on whose pages a visitor can do something.
+type Actor interface {
+	// Act does what a step says ("click", "type", "choose", "submit") on what a selector or a text names, and says whether there is such a
+	// thing.
+	Act(what, on, value string) (found bool, err error)
+	// Element says whether the page has an element that a selector or a text names.
+	Element(what string) (bool, error)
+	// Travel goes back (-1) or forward (1) in the tab's history.
+	Travel(by int) (*stage.Load, error)
+	// Look reads again what the tab shows.
+	Look() (*stage.Load, error)
 }
 
 // Tell tells a story. The error is one of the stage; a story that fails says so in its result.
@@ -205,6 +226,9 @@ func (t *Teller) Tell(ctx context.Context, story Story) (*StoryResult, error) {
 	}
 	defer end()
 	st.KeepParts()
+	if s, ok := st.(interface{ RunScripts(bool) }); ok {
+		s.RunScripts(t.Scripts)
+	}
 	r := &StoryResult{Name: story.Name, Asked: story.Asked, Passed: true, Steps: []StepResult{}}
 	p := &telling{Teller: t, st: st, e: newExpected(t.Server, t.Private), network: stage.Online}
 	for _, text := range story.Steps {
@@ -302,6 +326,8 @@ func (p *telling) do(s step) (saw, why string, err error) {
 		return "", "", p.st.Rest()
 	case "forget":
 		return "", "", p.st.Clear()
+	case "click", "type", "choose", "submit", "back", "forward":
+		return p.act(s)
 	case "expect":
 		saw, why = p.expect(s)
 	}
@@ -332,6 +358,43 @@ func (p *telling) open(url string) (saw, why string, err error) {
 		saw += ", then led to " + next.URL + ": " + p.look()
 	}
 	return saw, "", nil
+}
+
+// act lets the visitor do something on the page.
+func (p *telling) act(s step) (saw, why string, err error) {
+	a, ok := p.st.(Actor)
+	if !ok || !p.Scripts {
+		return "", "the scripts of pages do not run (--scripts run)", nil
+	}
+	if p.load == nil {
+		return "", "no page was opened before", nil
+	}
+	if s.verb == "back" || s.verb == "forward" {
+		by := map[string]int{"back": -1, "forward": 1}[s.verb]
+		if p.load, err = a.Travel(by); err != nil {
+			return "", "", err
+		}
+		p.url = p.load.URL
+		return orElse(p.load.Shown, p.load.URL) + ": " + p.look(), "", nil
+	}
+	on, value := s.rest, ""
+	if s.verb == "type" || s.verb == "choose" {
+		on, value = s.args[0], strings.TrimSpace(strings.TrimPrefix(s.rest, s.args[0]))
+	}
+	found, err := a.Act(s.verb, on, value)
+	if err != nil {
+		return "", err.Error(), nil
+	}
+	if !found {
+		return "", fmt.Sprintf("the page has nothing that is called %q", on), nil
+	}
+	if p.load, err = a.Look(); err != nil {
+		return "", "", err
+	}
+	if p.load.URL != p.url {
+		p.url = p.load.URL
+	}
+	return orElse(p.load.Shown, p.load.URL) + ": " + p.look(), "", nil
 }
 
 // look says what came of the page that was opened last.
@@ -420,13 +483,23 @@ func (p *telling) expect(s step) (saw, why string) {
 		return saw, why
 	}
 	switch what {
-	case "whole", "partial", "stand-in", "lost":
+	case "element":
+		a, ok := p.st.(Actor)
+		if !ok || !p.Scripts {
+			return "", "the scripts of pages do not run (--scripts run)"
+		}
+		there, err := a.Element(rest)
+		if err != nil {
+			return "", err.Error()
+		}
+		return fail(there, "", "there is no such element")
+	case "whole", "partial", "blank", "stand-in", "lost":
 		return fail(string(p.result.Outcome) == what, string(p.result.Outcome), orElse(p.result.Why, "it came out "+string(p.result.Outcome)))
 	case "title":
 		return fail(strings.Contains(markup.Words(p.load.Title), markup.Words(rest)), p.load.Title, fmt.Sprintf("the title is %q", p.load.Title))
 	case "text":
-		text := textOf(p.load.Body)
-		return fail(strings.Contains(text, strings.Join(strings.Fields(rest), " ")), "", "the page does not say so")
+		text := p.text()
+		return fail(strings.Contains(text, strings.Join(strings.Fields(rest), " ")), "", fmt.Sprintf("the page does not say so: %q", clip(text)))
 	case "status":
 		status := p.load.Status
 		if p.answer != nil {
@@ -442,6 +515,10 @@ func (p *telling) expect(s step) (saw, why string) {
 		got := orElse(p.releases(), "the same in both releases")
 		return fail(got == "release "+s.args[1], got, "what was shown is "+got)
 	case "no":
+		if s.args[1] == "text" {
+			rest = strings.TrimSpace(strings.TrimPrefix(rest, "text"))
+			return fail(!strings.Contains(p.text(), strings.Join(strings.Fields(rest), " ")), "", "the page says so")
+		}
 		got := p.releases()
 		return fail(got != "a mix of releases", got, "page and parts are of different releases")
 	}
@@ -460,6 +537,19 @@ func (p *telling) expect(s step) (saw, why string) {
 		return fail(in == "", in, "it is in "+in)
 	}
 	return fail(in != "", in, "no store holds it")
+}
+
+// text is what the visitor reads: of the page as it is now when its scripts run.
+func (p *telling) text() string {
+	if p.load.Ran {
+		if a, ok := p.st.(Actor); ok {
+			if l, err := a.Look(); err == nil && l != nil {
+				p.load = l
+			}
+		}
+		return p.load.Text
+	}
+	return textOf(p.load.Body)
 }
 
 func orElse(s, other string) string {

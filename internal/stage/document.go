@@ -33,12 +33,10 @@ type PageRequest struct {
 // document is a page whose scripts run: its realm, and how far it is.
 type document struct {
 	realm
-	tab    *Tab
-	loader *loader
-	source string
-	at     int // where the next inline script is looked for in the source
-	csp    bool
-
+	tab     *Tab
+	loader  *loader
+	source  string
+	at      int // where the next inline script is looked for in the source
 	modules map[string]*module
 	maps    importMap
 	sheets  []string
@@ -48,7 +46,6 @@ type document struct {
 	since   float64          // when, in ms of the virtual clock
 	over    bool             // it was left, or ended
 	errors  []PageError
-	entries []entry // of the session's history, shared by the documents of a tab
 	referer string
 
 	key        string     // by which the run is remembered, "" when it is not
@@ -505,11 +502,8 @@ func (t *Tab) document() *document {
 	return t.loader.page
 }
 
-// Back and Forward go through the tab's history, as the browser's buttons do.
-func (t *Tab) Back() *Load    { return t.travel(-1) }
-func (t *Tab) Forward() *Load { return t.travel(1) }
-
-func (t *Tab) travel(by int) *Load {
+// Travel goes back (-1) or forward (1) in the tab's history, as the browser's buttons do.
+func (t *Tab) Travel(by int) *Load {
 	moved := false
 	t.traverse(by)
 	t.b.loop.after(2, func() { moved = true })

@@ -101,6 +101,11 @@ func lookup(list map[string]string, name string) (string, bool) {
 	return list[best] + name[len(best):], true
 }
 
+// unresolved is what a page is told of a name that leads to no module.
+type unresolved string
+
+func (u unresolved) Error() string { return string(u) }
+
 // resolveModule gives the address of a module's name, as the page's import map and the importer's address have it.
 func (d *document) resolveModule(name, from string) (string, error) {
 	key := name
@@ -109,7 +114,7 @@ func (d *document) resolveModule(name, from string) (string, error) {
 	if relative || regexp.MustCompile(`^[a-z][a-z0-9+.-]*:`).MatchString(name) {
 		u, err := d.b.resolve(name, from)
 		if err != nil {
-			return "", fmt.Errorf("Failed to resolve module specifier '%s'", name)
+			return "", unresolved("Failed to resolve module specifier '" + name + "'")
 		}
 		key, asURL = u, u
 	}
@@ -131,7 +136,7 @@ func (d *document) resolveModule(name, from string) (string, error) {
 	if asURL != "" {
 		return asURL, nil
 	}
-	return "", fmt.Errorf("Failed to resolve module specifier \"%s\". Relative references must start with either \"/\", \"./\", or \"../\".", name)
+	return "", unresolved("Failed to resolve module specifier \"" + name + "\". Relative references must start with either \"/\", \"./\", or \"../\".")
 }
 
 // compiledModule is what comes of a module's source.
