@@ -239,8 +239,17 @@ func (b *Browser) enable() error {
 		if err := b.withoutOffer(); err != nil {
 			return err
 		}
+		if err := b.tellOnline(); err != nil {
+			return err
+		}
 	}
 	_, err := chromedp.Call(b.ctx, serviceworker.Enable, cdp.Empty{})
+	return err
+}
+
+// tellOnline has navigator.onLine say whether there is a network, as it does on a device.
+func (b *Browser) tellOnline() error {
+	_, err := chromedp.Call(b.ctx, network.OverrideNetworkState, network.OverrideNetworkStateParams{Offline: b.network == stage.Offline, DownloadThroughput: -1, UploadThroughput: -1})
 	return err
 }
 
@@ -348,6 +357,16 @@ func (b *Browser) Send(m stage.Message) (*stage.Answer, error) {
 // SetNetwork changes what the server does: it stops, holds back its answers, fails, or plays captive portal.
 func (b *Browser) SetNetwork(n stage.Network) error {
 	b.network = n
+	if b.scripts {
+		for _, t := range b.tabs {
+			was := b.tab
+			b.tab = t
+			err := b.tellOnline()
+			if b.tab = was; err != nil {
+				return err
+			}
+		}
+	}
 	return b.server.SetNetwork(n)
 }
 

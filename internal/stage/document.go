@@ -65,6 +65,8 @@ type need struct {
 // Bounds of a page.
 const (
 	quiet        = 1000.0  // ms without timers that are due, after which a page has settled
+	atLeast      = 100.0   // ms after its load event in which answers of the worker come
+	recurring    = 500.0   // ms after its load event in which intervals are waited for
 	settleLimit  = 10000.0 // ms after its load event, after which it counts as settled whatever it does
 	maxErrors    = 100
 	maxRequests  = 5000
@@ -193,11 +195,14 @@ func (d *document) settled() bool {
 	if now >= d.since+settleLimit {
 		return true
 	}
-	if d.tasks > 0 {
+	if d.tasks > 0 || now < d.since+atLeast {
 		return false
 	}
 	for _, t := range d.timers {
-		if !t.recurring && !t.dead && t.at <= now+quiet {
+		if t.dead {
+			continue
+		}
+		if !t.recurring && t.at <= now+quiet || t.recurring && now < d.since+recurring {
 			return false
 		}
 	}
@@ -257,7 +262,7 @@ func (d *document) uncaught(v goja.Value, e *scriptError) {
 	}
 	if f := d.hooks["uncaught"]; f != nil && d.vm != nil && d.inner < 8 {
 		d.inner++
-		r, err := d.call(f, v, d.vm.ToValue("Uncaught "+e.message), d.vm.ToValue(e.file), d.vm.ToValue(e.line), d.vm.ToValue(e.column))
+		r, err := d.call(f, v, d.vm.ToValue("Uncaught "+e.message), d.vm.ToValue(d.absolute(e.file)), d.vm.ToValue(e.line), d.vm.ToValue(e.column))
 		d.inner--
 		if err == nil && r != nil && r.ToBoolean() {
 			return
@@ -266,7 +271,18 @@ func (d *document) uncaught(v goja.Value, e *scriptError) {
 	d.fail(PageError{Message: "Uncaught " + e.message, File: e.file, Line: e.line, Column: e.column})
 }
 
+// absolute gives the whole address of a file of the site.
+func (d *document) absolute(file string) string {
+	if u, err := d.b.absolute(file); err == nil && file != "" {
+		return u
+	}
+	return file
+}
+
 func (d *document) fail(e PageError) {
+	if e.File == "" && e.Line == 0 { // as browsers say of what no script's line has thrown
+		e.File, e.Line, e.Column = d.b.Relative(d.url), 1, 1
+	}
 	if len(d.errors) < maxErrors {
 		d.errors = append(d.errors, e)
 	}

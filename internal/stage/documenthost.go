@@ -146,6 +146,7 @@ func (d *document) hostObject() *goja.Object {
 		done, _ := goja.AssertFunction(c.Argument(2))
 		d.needs(c.Argument(0).String(), markup.Use(c.Argument(1).String()), func(ok bool) { d.report("load", d.enter(done, vm.ToValue(ok))) })
 	})
+	does("setBase", func(c goja.FunctionCall) { d.base = c.Argument(0).String() })
 	does("style", func(c goja.FunctionCall) { d.style(c.Argument(0).String(), c.Argument(1).String()) })
 	set("ruleFor", func(c goja.FunctionCall) goja.Value {
 		var list []any
@@ -185,7 +186,11 @@ func (d *document) hostObject() *goja.Object {
 	d.hostStorage(set)
 	d.hostTree(set)
 	d.hostWorkers(set)
-	does("loaded", func(goja.FunctionCall) { d.done, d.since = true, d.b.loop.now })
+	does("loaded", func(goja.FunctionCall) {
+		d.done, d.since = true, d.b.loop.now
+		d.b.loop.after(atLeast, func() {})
+		d.b.loop.after(recurring, func() {})
+	})
 	does("broadcast", func(c goja.FunctionCall) {
 		d.unlike = true
 

@@ -270,7 +270,7 @@ func (g *realm) hostURLs(set setter) {
 		}
 		return o
 	}
-	set("baseURL", func(goja.FunctionCall) goja.Value { return vm.ToValue(g.url) })
+	set("baseURL", func(goja.FunctionCall) goja.Value { return vm.ToValue(g.baseURL()) })
 	known := map[*address]goja.Value{} // the prelude changes none of these
 	set("parseURL", func(c goja.FunctionCall) goja.Value {
 		base := ""
@@ -374,7 +374,7 @@ func (g *realm) pattern(c goja.FunctionCall) goja.Value {
 	vm := g.vm
 	var p *urlpattern.URLPattern
 	var err error
-	base := g.url
+	base := g.baseURL()
 	if b := c.Argument(1); !goja.IsNull(b) {
 		base = b.String()
 	}

@@ -5,7 +5,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
-	"io"
 	"slices"
 	"strings"
 
@@ -206,11 +205,12 @@ func isPage(r *response) bool {
 
 // decoded gives the text of a document, by the charset that its header or its own bytes name.
 func decoded(body []byte, contentType string) string {
-	r, err := charset.NewReader(bytes.NewReader(body), contentType)
-	if err == nil {
-		if b, err := io.ReadAll(r); err == nil {
-			return string(b)
-		}
+	e, name, certain := charset.DetermineEncoding(body[:min(len(body), 1024)], contentType)
+	if !certain && name == "utf-8" && !bytes.HasPrefix(body, []byte("\ufeff")) { // nothing says so, and browsers do not guess
+		e, _ = charset.Lookup("windows-1252")
+	}
+	if text, err := e.NewDecoder().Bytes(body); err == nil {
+		return string(bytes.TrimPrefix(text, []byte("\ufeff")))
 	}
 	return strings.ToValidUTF8(string(body), "\ufffd")
 }
@@ -266,7 +266,7 @@ func (l *loader) miss(url string, use markup.Use, why string) {
 
 // noteRequest keeps what became of a request of a running page.
 func (l *loader) noteRequest(req *request, use markup.Use, r reply) {
-	if len(l.load.Requests) >= maxRequests {
+	if len(l.load.Requests) >= maxRequests || req.keepalive && req.mode == "no-cors" { // a beacon
 		return
 	}
 	p := PageRequest{URL: l.b.Relative(withoutFragment(req.url)), Method: req.method, Use: use, Result: "rejected", AnsweredBy: r.by}

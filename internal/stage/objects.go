@@ -286,7 +286,7 @@ func (g *realm) newRequest(input goja.Value, from, headers *headerList, init *go
 		}
 		r.headers = slices.Clip(r.headers)
 	} else {
-		u, err := g.b.addresses.parse(input.String(), g.url)
+		u, err := g.b.addresses.parse(input.String(), g.baseURL())
 		if err != nil {
 			fail("Failed to parse URL from %s", input)
 		}
@@ -332,7 +332,7 @@ func (g *realm) newRequest(input goja.Value, from, headers *headerList, init *go
 	if s, ok := member("referrer"); ok {
 		r.referrer, touched = "", true
 		if s != "" {
-			u, err := g.b.addresses.parse(s, g.url)
+			u, err := g.b.addresses.parse(s, g.baseURL())
 			if err != nil {
 				fail("Referrer '%s' is not a valid URL.", s)
 			}

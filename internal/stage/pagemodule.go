@@ -33,6 +33,7 @@ type module struct {
 	json    []byte
 	wait    []func(*module)
 	exports *goja.Object
+	begun   bool       // it runs, or has run
 	failure goja.Value // what evaluating it threw
 	broken  *scriptError
 	settled goja.Value // promise of an asynchronous one
@@ -384,8 +385,13 @@ func (d *document) evaluateModule(m *module, done func(failure goja.Value)) {
 
 func (d *document) evaluateIn(root *module, list []*module, done func(goja.Value)) {
 	for i, m := range list {
-		fresh := m.exports == nil && m.failure == nil
+		fresh := !m.begun
 		if fresh {
+			for _, x := range list { // what stands in a circle sees what is not there yet
+				if x.exports == nil {
+					x.exports = d.vm.NewObject()
+				}
+			}
 			d.evaluate(m)
 		}
 		if m.failure != nil {
@@ -436,7 +442,7 @@ func (d *document) moduleFailed(m *module) {
 // evaluate runs one module.
 func (d *document) evaluate(m *module) {
 	vm := d.vm
-	m.exports = vm.NewObject()
+	m.begun = true
 	if m.broken != nil {
 		kind, message, _ := strings.Cut(m.broken.message, ": ")
 		m.failure = d.newError(kind, message)
@@ -458,8 +464,7 @@ func (d *document) evaluate(m *module) {
 		return
 	}
 	f, _ := goja.AssertFunction(v)
-	holder := vm.NewObject()
-	_ = holder.Set("exports", m.exports)
+	holder, exports := vm.NewObject(), m.exports
 	meta := vm.NewObject()
 	_ = meta.Set("url", m.url)
 	_ = meta.Set("resolve", func(c goja.FunctionCall) goja.Value {
@@ -476,11 +481,18 @@ func (d *document) evaluate(m *module) {
 		}
 		return x.exports
 	}
-	exports := m.exports
+	// Its exports are known before it has run.
+	_ = holder.DefineAccessorProperty("exports", vm.ToValue(func(goja.FunctionCall) goja.Value { return exports }), vm.ToValue(func(c goja.FunctionCall) goja.Value {
+		o, ok := c.Argument(0).(*goja.Object)
+		if !ok || o == exports {
+			return goja.Undefined()
+		}
+		for _, k := range o.GetOwnPropertyNames() {
+			_ = exports.DefineAccessorProperty(k, vm.ToValue(func(goja.FunctionCall) goja.Value { return o.Get(k) }), nil, goja.FLAG_TRUE, goja.ToFlag(k != "__esModule"))
+		}
+		return goja.Undefined()
+	}), goja.FLAG_TRUE, goja.FLAG_TRUE)
 	r, err := f(goja.Undefined(), m.exports, holder, vm.ToValue(require), vm.ToValue(d.importer(m.url)), meta)
-	if o, ok := holder.Get("exports").(*goja.Object); ok && o != exports {
-		m.exports = o
-	}
 	if m.async {
 		_ = m.exports.DefineDataProperty("__esModule", vm.ToValue(true), goja.FLAG_FALSE, goja.FLAG_TRUE, goja.FLAG_FALSE)
 		m.settled = r

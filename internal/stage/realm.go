@@ -10,7 +10,8 @@ import (
 // realm is one JavaScript global: of a worker or of a page. Its globals live from open to stop.
 type realm struct {
 	b    *Browser
-	url  string // what relative addresses are resolved against
+	url  string // of the script or page
+	base string // what relative addresses are resolved against when that is another
 	what string // "the worker" or "the page", for remarks
 	in   host   // whose global it is
 
@@ -111,6 +112,14 @@ func (g *realm) report(where string, err error) {
 	if errors.As(err, &ex) {
 		g.in.thrown("in a "+where, g.describe(ex.Value()))
 	}
+}
+
+// baseURL is what relative addresses are resolved against.
+func (g *realm) baseURL() string {
+	if g.base != "" {
+		return g.base
+	}
+	return g.url
 }
 
 // noteStore notes that a script has used what the origin stores.

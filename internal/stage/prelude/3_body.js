@@ -469,7 +469,14 @@ class Body {
   arrayBuffer() { return consume(this, $.toBuffer); }
   bytes() { return consume(this, (h) => new $Uint8Array($.toBuffer(h))); }
   text() { return consume(this, $.toText); }
-  json() { return consume(this, (h) => parseJSON($.toText(h))); }
+  json() {
+    return consume(this, (h) => {
+      try { return parseJSON($.toText(h)); } catch (e) {
+        if (tree) rememberStack(e, ""); // in a page it has no line of the script
+        throw e;
+      }
+    });
+  }
   blob() { return consume(this, (h) => blobOf(h, (this.headers.get("content-type") || "").toLowerCase())); }
   formData() {
     return consume(this, (h) => {

@@ -195,6 +195,7 @@ function attributeChanged(element, attr, old, now) {
     else if (name === "id" && now && windowReady && element.isConnected) named_(now);
     customAttribute(element, name, old, now, attr.namespaceURI);
   }
+  if (element.localName === "details" && name === "open" && windowReady && (old === null) !== (now === null)) $.task(() => fire(element, made(kindsOfEvents.ToggleEvent, "toggle", {oldState: now === null ? "open" : "closed", newState: now === null ? "closed" : "open"})));
   noteMutation("attributes", element, {attributeName: name, attributeNamespace: attr.namespaceURI, oldValue: old});
   if (windowReady && scripted(element)) wants(element, name);
 }
@@ -575,6 +576,23 @@ method(elementProto, "insertAdjacentHTML", function (where, text) {
   else if (w === "afterend") context.insertBefore(f, this.nextSibling);
   else throw new DOMException("Failed to execute 'insertAdjacentHTML' on 'Element': The value provided ('" + where + "') is not one of 'beforeBegin', 'afterBegin', 'beforeEnd', or 'afterEnd'.", "SyntaxError");
 });
+
+// What selectors ask for that only a browser knows.
+{
+  const known = dom.select.selectors, never = () => false;
+  if (known) {
+    known[":defined"] = (e) => !e.localName.includes("-") || !!custom.get(e);
+    known[":focus"] = known[":focus-visible"] = (e) => e === focused;
+    known[":focus-within"] = (e) => !!focused && contains(e, focused);
+    known[":open"] = (e) => e.hasAttribute("open");
+    known[":placeholder-shown"] = (e) => e.hasAttribute("placeholder") && e.value === "";
+    known[":valid"] = (e) => !e.validity || e.validity.valid;
+    known[":invalid"] = (e) => !!e.validity && !e.validity.valid;
+    known[":checked"] = (e) => (e.localName === "option" ? e.selected : !!e.checked);
+    known[":read-only"] = (e) => !/^(input|textarea)$/.test(e.localName) || e.hasAttribute("readonly") || e.hasAttribute("disabled");
+    for (const k of [":hover", ":active", ":modal", ":fullscreen", ":popover-open", ":autofill", ":visited", ":host"]) if (!known[k]) known[k] = never;
+  }
+}
 
 // Selectors of one simple part, which pages use most, need no machinery.
 const nextIn = (n, root) => {

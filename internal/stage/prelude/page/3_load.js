@@ -31,6 +31,7 @@ const setReady = (state, then) => { load.state = state; fireSimple(document, "re
 function begin(url) {
   document = dom.HTMLParser(url).document();
   delete document._parser;
+  document.modclock = 1; // live lists notice changes from now on
   document._setMutationHandler(changed);
   giveDocument();
 }
@@ -115,6 +116,7 @@ function shadowTemplate(t) {
 const namedByName = new $Set(["form", "img", "embed", "object", "iframe"]);
 // arrived is told of every element that has come into the document.
 function arrived(element) {
+  if (/^(input|select|textarea|button)$/.test(element.localName)) namedInForm(element);
   if (!element._attrKeys.length && element.localName !== "script" && element.localName !== "style") return;
   const id = element._getattr("id") || (namedByName.has(element.localName) && element._getattr("name"));
   if (id) named_(id);
@@ -127,6 +129,11 @@ function arrived(element) {
   }
   if (element.localName === "style" && load.parsing) return;
   wants(element, "");
+}
+// namedInForm lets scripts name a control as a property of its form.
+function namedInForm(e) {
+  const name = e._getattr("name") || e._getattr("id"), form = name && formOf(e);
+  if (form && !(name in form)) $Object.defineProperty(form, name, {configurable: true, enumerable: false, get: () => form.elements[name]});
 }
 // named_ lets scripts name an element by its id alone (HTML Standard, "named access on the Window object").
 function named_(id) {
@@ -263,6 +270,7 @@ function wants(e, attribute) {
     case "object": if (of("data") && e.isConnected) need(e, "object", e.getAttribute("data")); break;
     case "input": if (e.getAttribute("type") === "image" && of("src")) need(e, "image", e.getAttribute("src")); break;
     case "script": if (attribute === "src" && e.isConnected && !e.started_) prepare(e, false); break;
+    case "base": $.setBase(baseOf(document)); break;
     case "style": if (!attribute) $.style(e.textContent, baseOf(document)); break;
   }
 }

@@ -36,6 +36,7 @@ const move = (how) => (data, title, ref) => {
   if (!u || u.origin !== origin) throw new DOMException("Failed to execute '" + how + "State' on 'History': A history state object with URL '" + ref + "' cannot be created in a document with origin '" + origin + "' and URL '" + document._address + "'.", "SecurityError");
   historyState = structuredClone(data === undefined ? null : data);
   document._address = u.href;
+  $.setBase(baseOf(document));
   let text = "null";
   try { text = JSON.stringify(historyState); } catch { /* it stays with this document */ }
   $.moved(u.href, how, text === undefined ? "null" : text);
@@ -158,7 +159,10 @@ class DOMParser {
     return made;
   }
 }
-class XMLSerializer { serializeToString(node) { return node.nodeType === DOCUMENT ? node.serialize() : node.outerHTML !== undefined ? node.outerHTML : node.nodeType === FRAGMENT ? node.serialize() : node.data; } }
+class XMLSerializer { serializeToString(node) {
+  if (node.nodeType === ELEMENT && node.namespaceURI === "http://www.w3.org/1999/xhtml" && !node.hasAttribute("xmlns")) return node.outerHTML.replace(/^<([^\s/>]+)/, '<$1 xmlns="http://www.w3.org/1999/xhtml"');
+  return node.nodeType === DOCUMENT ? node.serialize() : node.outerHTML !== undefined ? node.outerHTML : node.nodeType === FRAGMENT ? node.serialize() : node.data;
+} }
 // XPath is not known here: an expression finds nothing.
 class XPathEvaluator {
   createExpression() { return {evaluate: () => ({iterateNext: () => null, snapshotLength: 0, snapshotItem: () => null, singleNodeValue: null, stringValue: "", booleanValue: false, numberValue: NaN})}; }
@@ -410,7 +414,7 @@ const values = {
   innerWidth: SCREEN.width, innerHeight: SCREEN.height, outerWidth: SCREEN.width, outerHeight: SCREEN.height, devicePixelRatio: 1, scrollX: 0, scrollY: 0, pageXOffset: 0, pageYOffset: 0, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, length: 0, name: "", closed: false, opener: null, frameElement: null, status: "",
   visualViewport: $Object.assign(new EventTarget(), {width: SCREEN.width, height: SCREEN.height, scale: 1, offsetTop: 0, offsetLeft: 0, pageTop: 0, pageLeft: 0}),
   matchMedia: (q) => new MediaQueryList($String(q)), getComputedStyle, getSelection: () => selection, requestAnimationFrame, cancelAnimationFrame: (id) => { frames.delete(id); },
-  requestIdleCallback: (f) => $.setTimer(() => f({didTimeout: false, timeRemaining: () => 10}), 1, false), cancelIdleCallback: (id) => { $.clearTimer(id); },
+  requestIdleCallback: (f) => $.setTimer(() => f({didTimeout: false, timeRemaining: () => 10}), 50, false), cancelIdleCallback: (id) => { $.clearTimer(id); },
   alert: () => {}, confirm: () => false, prompt: () => null, print: () => {}, stop: () => {}, focus: () => {}, blur: () => {}, close: () => {}, open: () => null, scroll: () => {}, scrollTo: () => {}, scrollBy: () => {}, moveTo: () => {}, resizeTo: () => {}, find: () => false,
   postMessage: (message, target, transfer) => { const [data, ports] = cloneFor(message, typeof target === "object" ? target : transfer); $.task(() => fire(globalThis, made(MessageEvent, "message", {data, origin, source: globalThis, ports}))); },
   createImageBitmap: async () => { throw new DOMException("The source image could not be decoded.", "InvalidStateError"); },
@@ -418,7 +422,7 @@ const values = {
   atob: (s) => { const r = $.atob($String(s)); if (r === null) throw new DOMException("Failed to execute 'atob' on 'Window': The string to be decoded is not correctly encoded.", "InvalidCharacterError"); return r; },
   btoa: (s) => { const r = $.btoa($String(s)); if (r === null) throw new DOMException("Failed to execute 'btoa' on 'Window': The string to be encoded contains characters outside of the Latin1 range.", "InvalidCharacterError"); return r; },
   queueMicrotask: (f) => { if (typeof f !== "function") throw new $TypeError("Failed to execute 'queueMicrotask' on 'Window': parameter 1 is not of type 'Function'."); $Promise.resolve().then(() => { try { f(); } catch (e) { report("microtask", e); } }); },
-  setTimeout: (f, ms, ...args) => $.setTimer(handlerOf(f, args), $Number(ms) || 0, false), setInterval: (f, ms, ...args) => $.setTimer(handlerOf(f, args), $Number(ms) || 0, true),
+  setTimeout: (f, ms, ...args) => $.setTimer(handlerOf(f, args), ms >= 1 ? $Number(ms) || 1 : 1, false), setInterval: (f, ms, ...args) => $.setTimer(handlerOf(f, args), $Number(ms) || 0, true),
   clearTimeout: (id) => { $.clearTimer($Number(id) || 0); }, clearInterval: (id) => { $.clearTimer($Number(id) || 0); },
   Image: function Image(width, height) { const e = document.createElement("img"); if (width !== undefined) e.setAttribute("width", width); if (height !== undefined) e.setAttribute("height", height); return e; },
   Audio: function Audio(src) { const e = document.createElement("audio"); e.setAttribute("preload", "auto"); if (src !== undefined) e.setAttribute("src", src); return e; },
