@@ -124,7 +124,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 		"data.json": "[]", "use.js": `fetch("/data.json")`}
 	o := Options{Live: &Live{Entry: "https://skerry.example/", Secure: true, Insecure: "https://skerry.example/", MissingStatus: 404}}
 	rules := site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "no-cache"}}}
-	base := "/"
+	base, scripts := "/", false
 	for name, data := range changes {
 		switch name {
 		case "live":
@@ -134,6 +134,8 @@ func run(t testing.TB, changes map[string]string) *Report {
 			rules.Headers = append(rules.Headers, site.HeaderRule{Path: "/**", Name: k, Value: v})
 		case "base":
 			base = data
+		case "scripts":
+			scripts = true
 		case "ceiling":
 			o.Ceiling = 10
 		default:
@@ -159,7 +161,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 	}
 	st := rehearsal.NewEmbedded(server, nil, stage.Limits{})
 	defer st.Close()
-	r, err := rehearsal.Run(context.Background(), st, server, rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: []string{"/data.json"}, Comeback: true})
+	r, err := rehearsal.Run(context.Background(), st, server, rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: []string{"/data.json"}, Comeback: true, Scripts: scripts})
 	require.NoError(t, err)
 	report, err := Run(context.Background(), server, r, o)
 	require.NoError(t, err)
@@ -324,6 +326,7 @@ func TestEachCheckFails(t *testing.T) {
 		"host/mixed-content":                {map[string]string{"fares.html": goodHead + `<script src="http://cdn.example/a.js"></script>`}, ""},
 		"offline/start-page":                {map[string]string{"sw.js": strings.Replace(goodWorker, `"/", `, ``, 1)}, ""},
 		"offline/page-lost":                 {map[string]string{"sw.js": strings.Replace(strings.Replace(goodWorker, `, "/fares.html"`, ``, 1), `.catch(() => caches.match("/offline.html"))`, ``, 1)}, ""},
+		"offline/page-blank":                {map[string]string{"scripts": "run", "fares.html": goodHead + `<p id=p></p><script>fetch("/data.json?fares").then((r) => r.text()).then(() => { p.textContent = "a list of all fares from four pounds to twenty of every crossing and of every ship with bicycles and cars" }).catch(() => {})</script>`}, ""},
 		"offline/page-partial":              {map[string]string{"fares.html": goodHead + `<img src="/512.png">`}, ""},
 		"offline/page-stand-in":             {map[string]string{"sw.js": strings.Replace(goodWorker, `, "/fares.html"`, ``, 1)}, ""},
 	}

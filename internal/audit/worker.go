@@ -87,7 +87,7 @@ func offline(f *facts, outcome rehearsal.Outcome, start bool) []Finding {
 	nowhere := dead(f)
 	for _, p := range f.rehearsal.Pages {
 		p.Missing = slices.DeleteFunc(slices.Clone(p.Missing), func(m rehearsal.Missing) bool { return nowhere[m.URL] })
-		if p.Outcome == rehearsal.Partial && len(p.Missing) == 0 {
+		if p.Outcome == rehearsal.Partial && len(p.Missing) == 0 && !p.Less {
 			continue
 		}
 		if p.Network != "offline" || p.Outcome != outcome || start != (p.URL == f.inv.StartFile.URL) || outcome == rehearsal.StandIn && f.private(p.URL) {
@@ -121,6 +121,7 @@ var offlineChecks = []Check{
 		run: func(f *facts) ([]Finding, bool) {
 			found := offline(f, rehearsal.Lost, true)
 			found = append(found, offline(f, rehearsal.StandIn, true)...)
+			found = append(found, offline(f, rehearsal.Blank, true)...)
 			return append(found, offline(f, rehearsal.Partial, true)...), true
 		},
 	},
@@ -130,6 +131,13 @@ var offlineChecks = []Check{
 		Why:     "The visitor sees the browser's own error page and believes that the site is broken.",
 		Mend:    "show an offline page for pages that are not stored", Spec: "rehearsed",
 		run: func(f *facts) ([]Finding, bool) { return offline(f, rehearsal.Lost, false), true },
+	},
+	{
+		ID: "offline/page-blank", Level: Warning, Area: "offline", Title: "Pages show something without a network",
+		Example: `the document is stored, and the data that its script draws is not`,
+		Why:     "The document comes, and next to nothing of what it shows online is there: the visitor looks at an empty page.",
+		Mend:    "give the data a rule that keeps it, stow the scripts that draw the page, or let the page say that it needs the network", Spec: "rehearsed with the page's own scripts",
+		run: func(f *facts) ([]Finding, bool) { return offline(f, rehearsal.Blank, false), true },
 	},
 	{
 		ID: "offline/page-partial", Level: Warning, Area: "offline", Title: "Stored pages are whole",

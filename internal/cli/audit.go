@@ -30,6 +30,7 @@ const manyPages = 2000
 // auditing is what is asked of an audit.
 type auditing struct {
 	base, failOn, baseline string
+	scripts                string // as in [rehearsing]
 	only, skip             []string
 	mend                   bool
 }
@@ -69,12 +70,15 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 			if err != nil {
 				return usage(err)
 			}
-			report, err := a.auditFolder(cmd.Context(), c, s, opts)
+			if o.scripts != "" && o.scripts != "run" && o.scripts != "read" {
+				return usage(fmt.Errorf("--scripts %s: it is run or read", o.scripts))
+			}
+			report, err := a.auditFolder(cmd.Context(), c, s, opts, o.scripts)
 			if err != nil {
 				return err
 			}
 			if o.mend {
-				if report, err = a.mend(cmd.Context(), c, s, opts, report); err != nil {
+				if report, err = a.mend(cmd.Context(), c, s, opts, report, o.scripts); err != nil {
 					return err
 				}
 			}
@@ -86,13 +90,14 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 	f.StringVar(&o.failOn, "fail-on", "blocker", "lowest `level` that makes the exit status 1: blocker, warning, advice, or never")
 	f.StringVar(&o.baseline, "baseline", "", "an earlier report (--format json); only what is new makes the exit status 1")
 	f.StringSliceVar(&o.only, "only", nil, "`checks` or areas to look at; all others are left out")
+	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, or read them for what they ask for (default run; read for more than 400 pages)")
 	f.BoolVar(&o.mend, "mend", false, "fit the site first when that mends something; says what it mended and what it did not")
 	f.StringSliceVar(&o.skip, "skip", nil, "`checks` or areas to leave out")
 	return cmd
 }
 
 // auditFolder surveys, rehearses and checks a folder.
-func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, opts audit.Options) (*audit.Report, error) {
+func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, opts audit.Options, scripts string) (*audit.Report, error) {
 	var err error
 	if opts.Inventory, err = survey.Take(ctx, s, survey.Options{}); err != nil {
 		return nil, broken(err)
@@ -106,7 +111,7 @@ func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, o
 	}
 	opts.Private = privateIn(c, s)
 	step, end := a.progress("Rehearsing")
-	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true}, stories: []string{"none"}})
+	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true}, stories: []string{"none"}, scripts: scripts})
 	end()
 	if err != nil {
 		return nil, err
@@ -119,7 +124,7 @@ func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, o
 }
 
 // mend fits the site when that mends something, audits it again, and says what was mended and what was not.
-func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts audit.Options, before *audit.Report) (*audit.Report, error) {
+func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts audit.Options, before *audit.Report, scripts string) (*audit.Report, error) {
 	safe, area := map[string]bool{}, map[string]string{}
 	for _, k := range audit.Checks() {
 		safe[k.ID], area[k.ID] = k.Safe, k.Area
@@ -153,7 +158,7 @@ func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts aud
 	if err := s.Rescan(); err != nil {
 		return nil, broken(err)
 	}
-	after, err := a.auditFolder(ctx, c, s, opts)
+	after, err := a.auditFolder(ctx, c, s, opts, scripts)
 	if err != nil {
 		return nil, err
 	}

@@ -32,7 +32,8 @@ func (a *app) rehearseCommand() *cobra.Command {
 		Long: `Rehearse runs the service worker that the site's pages register, ours or any other, in a model of a browser: first
 visit, install, activation, second visit. Then the network goes, and every page is opened. Each comes out as
   whole     the page and everything it needs
-  partial   the page, with something missing
+  partial   the page, with something missing, or showing less than online
+  blank     the document, showing next to nothing of what it shows online
   stand-in  another document instead, such as the offline page
   lost      the browser's own error page
 with the reason. Nothing is decided by reading a configuration: the worker is executed.

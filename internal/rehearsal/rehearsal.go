@@ -124,6 +124,7 @@ type PageResult struct {
 	Ran      bool      `json:"ran,omitempty"`          // its scripts ran
 	Words    int       `json:"words,omitempty"`        // that the visitor reads
 	Online   int       `json:"words_online,omitempty"` // that the page shows online
+	Less     bool      `json:"less,omitempty"`         // it shows less than online, or throws what it does not throw there
 	Shown    string    `json:"shown,omitempty"`        // the address that its own scripts went to
 	Text     *string   `json:"text,omitempty"`
 	Requests []Request `json:"requests,omitempty"`

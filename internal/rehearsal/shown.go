@@ -95,7 +95,7 @@ func (e *expected) compare(p *PageResult, n stage.Network, l *stage.Load) {
 		lost += max(0, count-here[w])
 	}
 	if lost > 0 {
-		p.Outcome = Partial
+		p.Outcome, p.Less = Partial, true
 		if float64(most-lost) < blankBelow*float64(most) {
 			p.Outcome = Blank
 		}
@@ -108,6 +108,7 @@ func (e *expected) compare(p *PageResult, n stage.Network, l *stage.Load) {
 		if slices.ContainsFunc(base.Errors, func(y stage.PageError) bool { return y.Message == x.Message }) {
 			continue
 		}
+		p.Less = true
 		if p.Outcome == Whole {
 			p.Outcome = Partial
 			p.Why = x.Message

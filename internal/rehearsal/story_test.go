@@ -78,7 +78,7 @@ func TestStories(t *testing.T) {
 		"not whole":            {"network offline|open /|expect whole", "no worker is registered, and there is no network"},
 		"stand-in":             {"open /|network offline|open /nowhere|expect stand-in|expect title No connection", ""},
 		"text":                 {"open /deep/|expect text Tides and fares", ""},
-		"no text":              {"open /|expect text not text", "the page does not say so"},
+		"no text":              {"open /|expect text not text", "the page does not say so: \"Home one Ferries\""},
 		"another title":        {"open /|expect title Away", `the title is "Home one"`},
 		"fetch":                {"open /|open /|network offline|fetch /app.css|expect status 200|expect body /* one */", ""},
 		"another body":         {"open /|fetch /app.css|expect body two", `the answer is "/* one */"`},

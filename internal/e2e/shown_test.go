@@ -1,0 +1,71 @@
+package e2e
+
+import (
+	"encoding/json"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/rehearsal"
+)
+
+// TestWhatVisitorsRead rehearses pages that their scripts draw: a page is judged by what is shown, not by what was asked for, on both stages.
+func TestWhatVisitorsRead(t *testing.T) {
+	t.Parallel()
+	page := func(title, script string) string {
+		return `<!doctype html><html lang=en><head><meta charset=utf-8><title>` + title + `</title></head><body><main id=view></main><script>navigator.serviceWorker.register("/sw.js"); const view = document.getElementById("view");` + script + `</script></body></html>`
+	}
+	const words = `"departures of today from every harbour of the islands with their ships and times and notes on tide and weather"`
+	dir := t.TempDir()
+	write(t, dir, map[string]string{
+		"index.html":        page("Start", `view.textContent = `+words),
+		"kept/index.html":   page("Kept", `fetch("/kept.json").then((r) => r.json()).then((d) => { view.textContent = d })`),
+		"blank/index.html":  page("Blank", `fetch("/lost.json").then((r) => r.json()).then((d) => { view.textContent = d }).catch(() => {})`),
+		"says/index.html":   page("Says", `view.innerHTML = "<h1>Departures of every harbour</h1><p id=p></p>"; fetch("/lost.json").then((r) => r.json()).then((d) => { p.textContent = d }).catch(() => { p.textContent = "You are offline" })`),
+		"throws/index.html": page("Throws", `view.textContent = "some words that stay here"; if (!navigator.onLine) undefined.boats`),
+		"clock/index.html":  page("Clock", `view.textContent = "It is " + new Date().toISOString() + " now"`),
+		"kept.json":         words, "lost.json": words,
+		"sw.js": `oninstall = (e) => e.waitUntil(caches.open("v1").then((c) => c.addAll(["/", "/kept/", "/blank/", "/says/", "/throws/", "/clock/", "/kept.json"])));
+onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));`,
+	})
+	want := map[string]struct {
+		outcome rehearsal.Outcome
+		why     string
+	}{
+		"/": {rehearsal.Whole, ""}, "/kept/": {rehearsal.Whole, ""}, "/clock/": {rehearsal.Whole, ""},
+		"/blank/":  {rehearsal.Blank, "shows 0 of 20 words"},
+		"/says/":   {rehearsal.Partial, `shows 4 of 24 words: "… harbour You are offline"`},
+		"/throws/": {rehearsal.Partial, "Uncaught TypeError"},
+	}
+	for _, stage := range []string{"embedded", "chromium"} {
+		t.Run(stage, func(t *testing.T) {
+			t.Parallel()
+			var r rehearsal.Report
+			require.NoError(t, json.Unmarshal([]byte(fine(t, dir, "rehearse", ".", "--story", "none", "--stage", stage, "--detail", "text,requests,errors", "--format", "json")), &r))
+			require.Len(t, r.Pages, len(want))
+			for _, p := range r.Pages {
+				assert.Equal(t, want[p.URL].outcome, p.Outcome, "%s: %s", p.URL, p.Why)
+				assert.Contains(t, p.Why, want[p.URL].why, p.URL)
+				require.NotNil(t, p.Text, p.URL)
+				if p.URL == "/says/" {
+					assert.Equal(t, "Departures of every harbour You are offline", *p.Text)
+					assert.Contains(t, p.Requests, rehearsal.Request{URL: "/lost.json", Method: "GET", Use: "fetch", Result: "rejected", AnsweredBy: "browser"})
+				}
+				if p.URL == "/throws/" {
+					assert.Len(t, p.Errors, 1)
+					assert.Equal(t, 1, p.Errors[0].Line)
+				}
+			}
+		})
+	}
+	t.Run("read", func(t *testing.T) {
+		t.Parallel()
+		assert.Contains(t, fine(t, dir, "rehearse", ".", "--story", "none", "--scripts", "read"), "partial   /blank/")
+	})
+	t.Run("audit", func(t *testing.T) {
+		t.Parallel()
+		out, _, _ := run(t, dir, "audit", ".", "--only", "offline")
+		assert.Contains(t, out, "offline/page-blank")
+	})
+}
