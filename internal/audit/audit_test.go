@@ -326,7 +326,7 @@ func TestEachCheckFails(t *testing.T) {
 		"host/mixed-content":                {map[string]string{"fares.html": goodHead + `<script src="http://cdn.example/a.js"></script>`}, ""},
 		"offline/start-page":                {map[string]string{"sw.js": strings.Replace(goodWorker, `"/", `, ``, 1)}, ""},
 		"offline/page-lost":                 {map[string]string{"sw.js": strings.Replace(strings.Replace(goodWorker, `, "/fares.html"`, ``, 1), `.catch(() => caches.match("/offline.html"))`, ``, 1)}, ""},
-		"offline/page-blank":                {map[string]string{"scripts": "run", "fares.html": goodHead + `<p id=p></p><script>fetch("/data.json?fares").then((r) => r.text()).then(() => { p.textContent = "a list of all fares from four pounds to twenty of every crossing and of every ship with bicycles and cars" }).catch(() => {})</script>`}, ""},
+		"offline/page-blank":                {map[string]string{"scripts": "run", "fares.html": goodHead + `<p id=p></p><script>fetch("/data.json?fares").then((r) => r.json()).then(() => { p.textContent = "a list of all fares from four pounds to twenty of every crossing and of every ship with bicycles and cars" }).catch(() => {})</script>`}, ""},
 		"offline/page-partial":              {map[string]string{"fares.html": goodHead + `<img src="/512.png">`}, ""},
 		"offline/page-stand-in":             {map[string]string{"sw.js": strings.Replace(goodWorker, `, "/fares.html"`, ``, 1)}, ""},
 	}
