@@ -103,7 +103,7 @@ fails makes the exit status 1. The steps of stories:
 	f.StringArrayVar(&o.Traces, "trace", nil, "`URL` whose request is followed step by step; repeatable")
 	f.StringVar(&o.next, "next", "", "`folder` of the release that replaces SITE, for stories of visitors who come back")
 	f.StringVar(&o.stage, "stage", "embedded", "`stage`: embedded (ours), chromium (a real one), or both")
-	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, or read them for what they ask for (default run; read for more than 400 pages)")
+	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, or read them for what they ask for (default run; read for more than 120 pages)")
 	f.StringSliceVar(&o.detail, "detail", nil, "`details` of every page in --format json: text, requests, errors")
 	f.StringArrayVar(&o.stories, "story", nil, "`name` of a story to tell, or none; repeatable (default: all)")
 	return cmd
@@ -119,7 +119,7 @@ type rehearsing struct {
 }
 
 // maxRun is of how many pages the scripts are run when nothing is said.
-const maxRun = 400
+const maxRun = 120
 
 // rehearsalMemory is up to where the program's heap grows before it is tidied more often, in bytes: workers make much that
 // is soon of no use.

@@ -267,6 +267,9 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	if err := r.state(st); err != nil {
 		return nil, err
 	}
+	if err := r.registerAsWritten(st, o, e); err != nil {
+		return nil, err
+	}
 	r.take(st.Remarks())
 	r.stale(server, o.Next)
 	if o.Scripts {
@@ -292,6 +295,36 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 		}
 	}
 	return r, nil
+}
+
+// registerAsWritten lets the worker be registered as scripts are written when running them does not come to it, for they may need what the
+// stage lacks.
+func (r *Report) registerAsWritten(st Stage, o Options, e expected) error {
+	s, ok := st.(*Embedded)
+	if !o.Scripts || !ok || r.Worker.State != "none" {
+		return nil
+	}
+	s.RunScripts(false)
+	defer s.RunScripts(true)
+	for _, v := range o.Visits {
+		l, err := st.Open(v)
+		if err != nil {
+			return err
+		}
+		e.note(v, l)
+		if err := st.Settle(); err != nil {
+			return err
+		}
+	}
+	r.Stores = []Store{}
+	if err := r.state(st); err != nil {
+		return err
+	}
+	if r.Worker.State != "none" {
+		r.Findings = append(r.Findings, Finding{Kind: "scripts", Level: "warning", URL: o.Visits[0], Message: "the page's scripts do not come to register the worker here; it was registered as they are written. --stage chromium tells what browsers do",
+			Mend: mends["scripts"]})
+	}
+	return nil
 }
 
 // Forked is a stage that was made by a fork.
@@ -641,5 +674,6 @@ var mends = map[string]string{
 	"own-store":      "keep the names that install uses out of what activate deletes",
 	"redirected":     "store the address that the redirect leads to, or answer with new Response(r.body, r)",
 	"stand-in":       "store what the page that is shown instead needs, too",
+	"scripts":        "look at the errors of the page (--detail errors); a condition before register() may not hold",
 	"stale":          "change the worker with every release, for example its list of files with their digests",
 }

@@ -163,6 +163,7 @@ func (d *document) stop() {
 	if d.over {
 		return
 	}
+	d.fail(PageError{Message: "the page's scripts were ended: they ran too long, took too much memory or were nested too deep", File: d.b.Relative(d.url)})
 	d.over = true
 	d.forget()
 }
@@ -211,8 +212,8 @@ func (d *document) settled() bool {
 
 // look reads what a visitor sees.
 func (d *document) look(l *Load) {
-	if d.vm == nil {
-		l.Errors = d.errors
+	if d.vm == nil { // it was ended, and shows what nobody can tell
+		l.Errors, l.Ran = d.errors, true
 		return
 	}
 	l.Title = d.hook("title").String()
