@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -90,7 +91,7 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 	f.StringVar(&o.failOn, "fail-on", "blocker", "lowest `level` that makes the exit status 1: blocker, warning, advice, or never")
 	f.StringVar(&o.baseline, "baseline", "", "an earlier report (--format json); only what is new makes the exit status 1")
 	f.StringSliceVar(&o.only, "only", nil, "`checks` or areas to look at; all others are left out")
-	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, or read them for what they ask for (default run; read for more than 120 pages)")
+	f.StringVar(&o.scripts, "scripts", "read", "run the scripts of pages, as rehearse does, or read them for what they ask for, which is quicker")
 	f.BoolVar(&o.mend, "mend", false, "fit the site first when that mends something; says what it mended and what it did not")
 	f.StringSliceVar(&o.skip, "skip", nil, "`checks` or areas to leave out")
 	return cmd
@@ -111,7 +112,7 @@ func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, o
 	}
 	opts.Private = privateIn(c, s)
 	step, end := a.progress("Rehearsing")
-	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true}, stories: []string{"none"}, scripts: scripts})
+	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true}, stories: []string{"none"}, scripts: cmp.Or(scripts, "read")})
 	end()
 	if err != nil {
 		return nil, err

@@ -65,7 +65,7 @@ onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.
 	})
 	t.Run("audit", func(t *testing.T) {
 		t.Parallel()
-		out, _, _ := run(t, dir, "audit", ".", "--only", "offline")
+		out, _, _ := run(t, dir, "audit", ".", "--only", "offline", "--scripts", "run")
 		assert.Contains(t, out, "offline/page-blank")
 	})
 }
