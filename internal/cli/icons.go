@@ -39,7 +39,7 @@ icon; and the SVG itself when it is one. It prints the manifest's entries and th
 
 "tachyform fit" does the same for a whole site. Files that are there already are left alone unless they are the same or
 --force is given.`,
-		Example: "  tachyform icons mark.svg --out icons\n  tachyform icons mark.png --out icons --sizes 96,256 --backdrop \"#0b4f6c\" --sheet sheet.png\n  tachyform icons mark.svg --out dist/app-icons --manifest dist/app.webmanifest",
+		Example: "  tachyform icons mark.svg --out icons\n  tachyform icons mark.png --out icons --sizes 96,256 --backdrop \"#0b4f6c\" --sheet sheet.png\n  tachyform icons mark.svg --out dist/app-icons --list-in dist/app.webmanifest",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			return a.icons(cmd.Context(), args[0], f)

@@ -43,7 +43,7 @@ network, a captive portal, and with --next a visitor who comes back after a rele
 fails makes the exit status 1. The steps of stories:
 
   ` + strings.ReplaceAll(rehearsal.Steps, "\n", "\n  "),
-		Example: "  tachyform rehearse dist\n  tachyform rehearse dist --network offline,failing --page /timetable/\n  tachyform rehearse dist --trace /timetable/\n  tachyform rehearse dist --next dist-new\n  tachyform rehearse dist --stage both --story none\n  tachyform rehearse dist --format json",
+		Example: "  tachyform rehearse dist\n  tachyform rehearse dist --network offline,failing --page /timetable/\n  tachyform rehearse dist --trace /timetable/\n  tachyform rehearse dist --next dist-new\n  tachyform rehearse dist --stage both --page /timetable/ --story none\n  tachyform rehearse dist --format json",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
