@@ -80,7 +80,7 @@ user_pref("datareporting.policy.dataSubmissionEnabled", false);
 func (f *firefox) command(method string, params any, result any) error {
 	f.t.Helper()
 	f.last++
-	require.NoError(f.t, f.conn.SetDeadline(time.Now().Add(40*time.Second)))
+	require.NoError(f.t, f.conn.SetDeadline(time.Now().Add(4*time.Minute)))
 	require.NoError(f.t, websocket.JSON.Send(f.conn, map[string]any{"id": f.last, "method": method, "params": params}))
 	for {
 		var m struct {
