@@ -44,6 +44,9 @@ draw();`,
 	}
 	for _, name := range []string{"embedded", "chromium"} {
 		t.Run(name, func(t *testing.T) {
+			if name == "chromium" {
+				needsAll(t)
+			}
 			t.Parallel()
 			tell := rehearsal.Teller{Server: server, Scripts: true, Start: func() (rehearsal.Stage, func(), error) {
 				if name == "embedded" {

@@ -40,6 +40,9 @@ onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.
 	}
 	for _, stage := range []string{"embedded", "chromium"} {
 		t.Run(stage, func(t *testing.T) {
+			if stage == "chromium" {
+				needsAll(t)
+			}
 			t.Parallel()
 			var r rehearsal.Report
 			require.NoError(t, json.Unmarshal([]byte(fine(t, dir, "rehearse", ".", "--story", "none", "--stage", stage, "--detail", "text,requests,errors", "--format", "json")), &r))
