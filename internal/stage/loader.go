@@ -216,16 +216,16 @@ func decoded(body []byte, contentType string) string {
 }
 
 // expect notes that something is asked for, and what it is then known by.
-func (l *loader) expect(req *request, use markup.Use) (key string, again bool) {
+func (l *loader) expect(req *request, use markup.Use) (key string) {
 	l.load.Needs++
 	key = string(use) + " " + req.method + " " + withoutFragment(req.url)
 	l.waiting[key] = Missing{URL: l.b.Relative(withoutFragment(req.url)), Use: use}
-	return key, false
+	return key
 }
 
 // request asks for something that a running page needs. why says why it cannot be used.
 func (l *loader) request(req *request, use markup.Use, done func(r reply, why string)) {
-	key, _ := l.expect(req, use)
+	key := l.expect(req, use)
 	l.pending++
 	l.b.clientFetch(l.tab, req, l.inTurn(func(r reply) {
 		delete(l.waiting, key)

@@ -23,10 +23,9 @@ type realm struct {
 	running int             // generation, to drop callbacks of an ended run
 	filled  map[string]bool // stores that it put something into while it installed
 
-	next        []goja.Callable // what follows a call, each with its own turn for promises
-	rejected    []*goja.Promise // without a handler so far
-	tasks       int             // that wait for their turn, timers left out
-	modulesFrom string          // the script whose import() is being called
+	next     []goja.Callable // what follows a call, each with its own turn for promises
+	rejected []*goja.Promise // without a handler so far
+	tasks    int             // that wait for their turn, timers left out
 }
 
 // host is what a realm needs of the worker or page that it belongs to.

@@ -107,8 +107,7 @@ func (l *loader) replay(r *ran, instead func()) {
 	l.pending++
 	for _, a := range r.asked {
 		req := a.req
-		l.expect(&req, a.use)
-		key := string(a.use) + " " + req.method + " " + withoutFragment(req.url)
+		key := l.expect(&req, a.use)
 		l.b.clientFetch(l.tab, &req, l.inTurn(func(got reply) {
 			delete(l.waiting, key)
 			if answered(got) != a.answer {

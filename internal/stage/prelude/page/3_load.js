@@ -10,7 +10,6 @@ const load = {
   inOrder: [], // scripts that scripts inserted, with async = false
   holding: 0, // what holds back the load event
   parsed: false, done: false,
-  writing: null, // script that runs, and may write
   state: "loading",
   queue: [], // script elements that the parser has closed and nobody has looked at
 };

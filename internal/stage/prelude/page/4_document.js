@@ -46,8 +46,6 @@ method(docProto, "createRange", function () { return new Range(); });
 method(docProto, "getAnimations", () => []);
 method(docProto, "hasStorageAccess", async () => true);
 method(docProto, "exitFullscreen", async () => {});
-method(docProto, "startViewTransition", undefined);
-delete docProto.startViewTransition;
 $Object.defineProperty(docProto, "body", {configurable: true, enumerable: true, get() {
   const root = this.documentElement;
   for (let n = root && root.firstChild; n; n = n.nextSibling) if (n.localName === "body" || n.localName === "frameset") return n;

@@ -402,14 +402,12 @@ const scope = {
 delete scope.WorkerGlobalScope;
 delete scope.WorkerLocation;
 for (const k of $Object.keys(scope)) if (/^(ExtendableEvent|PaymentRequestEvent|CanMakePaymentEvent|PeriodicSyncEvent|PushSubscriptionChangeEvent|BackgroundFetchEvent|ExtendableCookieChangeEvent)$/.test(k)) delete scope[k];
-const define = (name, value) => $Object.defineProperty(globalThis, name, {value, writable: true, configurable: true, enumerable: false});
 $.globals(scope, true);
 $Object.setPrototypeOf(globalThis, Window.prototype);
 const customElements = new CustomElementRegistry();
 const performance = trusted(() => new Performance());
-for (const k of ["timing", "navigation"]) if (!(k in performance)) define.call(null, "_" + k, undefined);
 const values = {
-  self: globalThis, window: globalThis, frames: globalThis, parent: globalThis, top: globalThis, fetch, structuredClone, console, crypto, location, history: trusted(() => new History()), caches: new CacheStorage(), indexedDB: new IDBFactory(), navigator: trusted(() => new Navigator()), clientInformation: undefined,
+  self: globalThis, window: globalThis, frames: globalThis, parent: globalThis, top: globalThis, fetch, structuredClone, console, crypto, location, history: trusted(() => new History()), caches: new CacheStorage(), indexedDB: new IDBFactory(), navigator: trusted(() => new Navigator()),
   isSecureContext: true, crossOriginIsolated: false, origin, performance, localStorage, sessionStorage, customElements, screen: {width: SCREEN.width, height: SCREEN.height, availWidth: SCREEN.width, availHeight: SCREEN.height, colorDepth: 24, pixelDepth: 24, orientation: {type: "landscape-primary", angle: 0, addEventListener() {}, removeEventListener() {}}},
   innerWidth: SCREEN.width, innerHeight: SCREEN.height, outerWidth: SCREEN.width, outerHeight: SCREEN.height, devicePixelRatio: 1, scrollX: 0, scrollY: 0, pageXOffset: 0, pageYOffset: 0, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, length: 0, name: "", closed: false, opener: null, frameElement: null, status: "",
   visualViewport: $Object.assign(new EventTarget(), {width: SCREEN.width, height: SCREEN.height, scale: 1, offsetTop: 0, offsetLeft: 0, pageTop: 0, pageLeft: 0}),
@@ -431,7 +429,6 @@ const values = {
   menubar: {visible: true}, toolbar: {visible: true}, locationbar: {visible: true}, personalbar: {visible: true}, scrollbars: {visible: true}, statusbar: {visible: true},
 };
 values.Image.prototype = dom.impl.HTMLImageElement.prototype;
-for (const name of $Object.keys(values)) if (values[name] === undefined) delete values[name];
 $.globals(values, false);
 $.globals(webValues, false);
 getter(globalThis, "event", () => currentEvent, (v) => $Object.defineProperty(globalThis, "event", {value: v, writable: true, configurable: true, enumerable: true}));

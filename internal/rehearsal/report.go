@@ -1,0 +1,128 @@
+package rehearsal
+
+// Missing is something that a page needed and did not get.
+type Missing struct {
+	URL string `json:"url"`
+	Use string `json:"use"`
+	Why string `json:"why"`
+}
+
+// PageResult is one page in one network state.
+type PageResult struct {
+	URL        string    `json:"url"`
+	Network    string    `json:"network"`
+	Outcome    Outcome   `json:"outcome"`
+	Status     int       `json:"status"`
+	Title      string    `json:"title"`
+	AnsweredBy string    `json:"answered_by"`
+	Source     string    `json:"source,omitempty"`
+	Missing    []Missing `json:"missing"`
+	Private    []Missing `json:"private,omitempty"` // what it lacks and belongs to one visitor, so that nothing stores it
+	Why        string    `json:"why"`
+	File       string    `json:"file,omitempty"`
+	Line       int       `json:"line,omitempty"`
+
+	Ran      bool      `json:"ran,omitempty"`          // its scripts ran
+	Words    int       `json:"words,omitempty"`        // that the visitor reads
+	Online   int       `json:"words_online,omitempty"` // that the page shows online
+	Less     bool      `json:"less,omitempty"`         // it shows less than online, or throws what it does not throw there
+	Shown    string    `json:"shown,omitempty"`        // the address that its own scripts went to
+	Text     *string   `json:"text,omitempty"`
+	Requests []Request `json:"requests,omitempty"`
+	Errors   []Error   `json:"errors,omitempty"`
+}
+
+// Request is a request that a page made.
+type Request struct {
+	URL        string `json:"url"`
+	Method     string `json:"method"`
+	Use        string `json:"use"`
+	Result     string `json:"result"` // "answered" or "rejected"
+	Status     int    `json:"status"`
+	AnsweredBy string `json:"answered_by"`
+}
+
+// Error is an exception that nothing on a page caught.
+type Error struct {
+	Message string `json:"message"`
+	File    string `json:"file,omitempty"`
+	Line    int    `json:"line,omitempty"`
+	Column  int    `json:"column,omitempty"`
+}
+
+// FetchResult is one fetch by a script in one network state.
+type FetchResult struct {
+	URL     string `json:"url"`
+	Network string `json:"network"`
+	Result  string `json:"result"`
+	Status  int    `json:"status"`
+	SHA256  string `json:"sha256"`
+	Why     string `json:"why,omitempty"`
+}
+
+// Worker is what became of the site's worker.
+type Worker struct {
+	URL   string `json:"url"`
+	Scope string `json:"scope"`
+	State string `json:"state"` // "none", "failed", "waiting" or "activated"
+	Error string `json:"error"`
+	File  string `json:"file,omitempty"`
+	Line  int    `json:"line,omitempty"`
+}
+
+// Store is a named cache.
+type Store struct {
+	Name  string   `json:"name"`
+	URLs  []string `json:"urls"`
+	Bytes int64    `json:"bytes"`
+}
+
+// Finding is something that the stage noticed.
+type Finding struct {
+	Kind    string `json:"kind"`
+	Level   string `json:"level"`
+	Message string `json:"message"`
+	Mend    string `json:"mend,omitempty"`
+	File    string `json:"file,omitempty"`
+	Line    int    `json:"line,omitempty"`
+	Column  int    `json:"column,omitempty"`
+	URL     string `json:"url,omitempty"`
+}
+
+// Report is a whole rehearsal; its JSON form is tachyform.rehearsal/1.
+type Report struct {
+	Format   string         `json:"format"`
+	Stage    string         `json:"stage"`
+	Site     string         `json:"site"`
+	Worker   Worker         `json:"worker"`
+	Visits   []PageResult   `json:"visits"`
+	Stores   []Store        `json:"stores"`
+	Pages    []PageResult   `json:"pages"`
+	Fetches  []FetchResult  `json:"fetches"`
+	Stories  []*StoryResult `json:"stories"`
+	Findings []Finding      `json:"findings"`
+	Traces   []Trace        `json:"traces,omitempty"`
+
+	Comebacks []Comeback `json:"comebacks,omitempty"` // what visitors get after releases that were imagined, for an audit
+
+	Chromium    *Report      `json:"chromium,omitempty"` // the same in a real browser, when asked for both
+	Differences []Difference `json:"differences,omitempty"`
+}
+
+// Trace is the way of one request in one network state.
+type Trace struct {
+	URL     string      `json:"url"`
+	Network string      `json:"network"`
+	Steps   []TraceStep `json:"steps"`
+}
+
+// TraceStep is one thing that happened.
+type TraceStep struct {
+	At   float64 `json:"at"` // ms since the request began
+	Text string  `json:"text"`
+	File string  `json:"file,omitempty"`
+	Line int     `json:"line,omitempty"`
+}
+
+// Format names the shape of the report.
+const Format = "tachyform.rehearsal/1"
