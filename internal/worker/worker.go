@@ -403,7 +403,7 @@ func PageScript(worker string, p *Plan) ([]byte, error) {
 		}
 	}
 	src := strings.NewReplacer("PARTS\n", more+"\n").Replace(page)
-	src = strings.NewReplacer("WORKER", js(worker), "SCOPE", js(p.Base), "NAME", js("tachyform "+p.Base+" "), "PERSIST", js(p.Persist), "FORMS", js(forms), "QUIET", js(p.Takeover == "next-visit")).Replace(src)
+	src = strings.NewReplacer("WORKER", js(worker), "SCOPE", js(p.Base), "NAME", js("tachyform "+p.Base+" "), "PERSIST", js(p.Persist), "FORMS", js(forms), "QUIET", js(p.Takeover == "next-visit"), "AT_ONCE", js(p.Takeover == "at-once")).Replace(src)
 	head, body := src, ""
 	if i := strings.Index(src, "(() =>"); i >= 0 {
 		head, body = src[:i], src[i:]

@@ -41,8 +41,10 @@
   const update = () => {
     if (waiting.state !== "installed") return location.reload(); // it has taken over already
     asked = true;
-    waiting.postMessage("tachyform: take over");
+    take(waiting);
   };
+  // take lets a new release take over, unless it has.
+  const take = (worker) => worker.state === "installed" && worker.postMessage("tachyform: take over");
   document.addEventListener("click", ({ target }) => {
     const on = (name) => target.closest && target.closest("[data-app-" + name + "]");
     if (offer && on("install")) prompt();
@@ -98,6 +100,8 @@ PARTS
       waiting = worker;
       refresh();
       tell("app-update-ready");
+      // It takes over when the old worker has come to its end; a message that met it there has started it again, for half a minute at least.
+      if (AT_ONCE) setTimeout(take, 1000, worker);
     };
     found(registration.waiting);
     registration.addEventListener("updatefound", () => {
@@ -110,7 +114,7 @@ PARTS
     document.addEventListener("visibilitychange", () => {
       const now = performance.now();
       if (document.hidden) left = now;
-      else if (left && now - left > 1800000) registration.update().then(() => { if (QUIET && registration.waiting) registration.waiting.postMessage("tachyform: take over"); }, () => {});
+      else if (left && now - left > 1800000) registration.update().then(() => { if (QUIET && registration.waiting) take(registration.waiting); }, () => {});
     });
   };
   const uncontrolled = !serviceWorker.controller;
