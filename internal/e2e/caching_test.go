@@ -108,7 +108,7 @@ func TestStorageThatFails(t *testing.T) {
 		if (e.data === "break") caches.open = caches.match = () => Promise.reject(new DOMException("Unexpected internal error.", "UnknownError"));
 	});`
 	toml := "[worker]\nbeside = \"/breaks.js\"\nfirst = \"ours\"\n[[rule]]\nmatch = \"/api/*\"\nanswer = \"network-first\"\n"
-	onBothStages(t, map[string]string{"breaks.js": breaks}, toml, site.Rules{Answers: []site.AnswerRule{say("/api/**", "one")}}, func(w *world) {
+	mostlyEmbedded(t, map[string]string{"breaks.js": breaks}, toml, site.Rules{Answers: []site.AnswerRule{say("/api/**", "one")}}, func(w *world) {
 		w.broken = true
 		w.visit()
 		assert.Equal(w, "one", w.get("/api/x"))
@@ -139,7 +139,7 @@ func TestWhatIsNotStored(t *testing.T) {
 }
 
 func TestKeptForATime(t *testing.T) {
-	onBothStages(t, nil, ruleKinds, site.Rules{Answers: []site.AnswerRule{say("/api/**", "one")}}, func(w *world) {
+	mostlyEmbedded(t, nil, ruleKinds, site.Rules{Answers: []site.AnswerRule{say("/api/**", "one")}}, func(w *world) {
 		w.visit()
 		assert.Equal(w, "one", w.get("/api/old/a"))
 		assert.Equal(w, "one", w.get("/api/first/a"))
@@ -160,7 +160,7 @@ func TestPagesAreFound(t *testing.T) {
 		"account/index.html":    strings.Replace(start, "Skerry Line", "Account", 1),
 	}
 	toml := "[stow]\nnow = [\"/**/*.html\", \"/\", \"/town/\", \"/photos/\", \"/app.css\"]\n[offline]\nimage = \"/photos/none.svg\"\nexcept = [\"/account/**\"]\n"
-	onBothStages(t, files, toml, site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, files, toml, site.Rules{}, func(w *world) {
 		w.visit()
 		w.network(stage.Offline)
 		w.rest()
@@ -180,7 +180,7 @@ func TestPagesAreFound(t *testing.T) {
 }
 
 func TestPartsOfFiles(t *testing.T) {
-	onBothStages(t, map[string]string{"horn.wav": "0123456789"}, "", site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, map[string]string{"horn.wav": "0123456789"}, "", site.Rules{}, func(w *world) {
 		w.visit()
 		w.network(stage.Offline)
 		for spec, want := range map[string]struct {

@@ -18,6 +18,7 @@ import (
 )
 
 func TestBadInput(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, map[string]string{
 		"site/index.html":     "<title>a</title>",
@@ -81,6 +82,7 @@ func snapshot(t testing.TB, dir string) string {
 }
 
 func TestExitStatusOfTheGate(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	fine(t, dir, "demo", "--quiet")
 	for level, want := range map[string]int{"blocker": 0, "warning": 0, "advice": 1, "never": 0} {
@@ -96,6 +98,7 @@ func TestExitStatusOfTheGate(t *testing.T) {
 }
 
 func TestMachineOutput(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	fine(t, dir, "demo", "--quiet")
 	var r map[string]any
@@ -130,6 +133,7 @@ func TestMachineOutput(t *testing.T) {
 }
 
 func TestFitOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist"), os.DirFS("../../demo/site")))
 	before := snapshot(t, filepath.Join(dir, "dist"))
@@ -151,8 +155,10 @@ func TestFitOnTheCommandLine(t *testing.T) {
 }
 
 func TestEveryHelpHasAnExampleThatWorks(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
-	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist"), os.DirFS("../../demo/site")))
+	write(t, dir, map[string]string{"dist/index.html": start, "dist/timetable/index.html": strings.ReplaceAll(start, "Skerry Line", "Timetable"), "dist/app.css": "body { color: teal }",
+		"dist/api/departures.json": "[]"})
 	fine(t, dir, "fit", "dist")
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist-new"), os.DirFS(filepath.Join(dir, "dist"))))
 	mark, err := os.ReadFile("../../demo/site/assets/brand/mark.svg")
@@ -191,6 +197,7 @@ func TestEveryHelpHasAnExampleThatWorks(t *testing.T) {
 }
 
 func TestVersionIsAStaticFile(t *testing.T) {
+	t.Parallel()
 	assert.Regexp(t, `^tachyform \d+\.\d+\.\d+\n$`, fine(t, t.TempDir(), "--version"))
 	out, err := exec.Command("sh", "-c", "ldd \"$0\" 2>&1 || true", program).CombinedOutput()
 	require.NoError(t, err)
@@ -199,6 +206,8 @@ func TestVersionIsAStaticFile(t *testing.T) {
 
 // TestDebianDocumentation runs the whole sequence on a site that nobody here wrote.
 func TestDebianDocumentation(t *testing.T) {
+	needsAll(t)
+	t.Parallel()
 	dir := debian(t, "python-flask-doc", "usr/share/doc/python-flask-doc/html")
 	fine(t, filepath.Dir(dir), "fit", "html")
 	before := snapshot(t, dir)
@@ -249,6 +258,7 @@ func debian(t testing.TB, name, folder string) string {
 }
 
 func TestDraftThenFit(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist"), os.DirFS("../../demo/site")))
 	fine(t, dir, "draft", "dist")
@@ -272,6 +282,7 @@ func TestDraftThenFit(t *testing.T) {
 }
 
 func TestManifestCommand(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist"), os.DirFS("../../demo/site")))
 	_, errs, code := run(t, dir, "manifest", "dist")
@@ -306,6 +317,7 @@ func TestManifestCommand(t *testing.T) {
 }
 
 func TestIconsCommand(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	mark, err := os.ReadFile("../../demo/site/assets/brand/mark.svg")
 	require.NoError(t, err)

@@ -15,6 +15,7 @@ import (
 
 // TestRulesSayWhatTheWorkerDoes asks "rules" about many addresses, and the worker for them without a network: both say the same.
 func TestRulesSayWhatTheWorkerDoes(t *testing.T) {
+	t.Parallel()
 	page := func(title string) string { return strings.Replace(start, "Skerry Line", title, 1) }
 	files := map[string]string{"about.html": page("about"), "town/index.html": page("town"), "café.html": page("cafe"), "höfn/index.html": page("hofn"), "50% off.html": page("off"), "a+b.html": page("plus"),
 		"old/index.htm": page("old"), "data/list.json": "[]", "data/one.json": "{}", "photos/pier.jpg": "jpg", "photos/été.jpg": "jpg", "account/me.html": page("me"), "deep/er/x.html": page("deep"), "notes.txt": "n"}

@@ -145,6 +145,7 @@ func (f *firefox) rested() string {
 
 // TestDemoInFirefox installs the demo's worker in Firefox, opens every page offline, and updates.
 func TestDemoInFirefox(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	dir := t.TempDir()
 	site1 := filepath.Join(dir, "site")

@@ -58,6 +58,7 @@ func TestWorkersThatLeadPagesElsewhere(t *testing.T) {
 					t.Cleanup(e.Close)
 					st = e
 				} else {
+					needsAll(t)
 					web, err := preview.Start(server)
 					require.NoError(t, err)
 					t.Cleanup(func() { _ = web.Stop() })

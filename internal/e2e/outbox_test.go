@@ -116,7 +116,7 @@ func TestOutboxLosesNothing(t *testing.T) {
 func TestOutboxRefusals(t *testing.T) {
 	refused := booked
 	refused.Status, refused.Body = 422, []byte(`{"error":"no such harbour"}`)
-	onBothStages(t, nil, outboxRule, site.Rules{Answers: []site.AnswerRule{refused}}, func(w *world) {
+	mostlyEmbedded(t, nil, outboxRule, site.Rules{Answers: []site.AnswerRule{refused}}, func(w *world) {
 		w.visit()
 		a := w.send(booking("nowhere"))
 		assert.Equal(w, 422, a.Status, "what the server refuses for good is told")
@@ -173,7 +173,7 @@ func TestOutboxForms(t *testing.T) {
 
 // TestFullDisk fills the browser's store.
 func TestFullDisk(t *testing.T) {
-	onBothStages(t, map[string]string{"big.txt": strings.Repeat("0123456789", 30_000)}, "[[rule]]\nmatch = \"/api/*\"\nanswer = \"cache-first\"\n[stow]\nnow = [\"/\", \"/app.css\"]\nlater = [\"/big.txt\"]\n",
+	mostlyEmbedded(t, map[string]string{"big.txt": strings.Repeat("0123456789", 30_000)}, "[[rule]]\nmatch = \"/api/*\"\nanswer = \"cache-first\"\n[stow]\nnow = [\"/\", \"/app.css\"]\nlater = [\"/big.txt\"]\n",
 		site.Rules{Answers: []site.AnswerRule{say("/api/big", strings.Repeat("x", 200_000))}}, func(w *world) {
 			w.visit()
 			w.quota(100_000)
@@ -208,7 +208,7 @@ func (w *world) quota(bytes int64) {
 func TestBeside(t *testing.T) {
 	push := `addEventListener("message", (event) => { if (event.data === "push") event.waitUntil(caches.open("push").then((c) => c.put("/seen", new Response("yes")))); });
 addEventListener("fetch", (event) => { if (event.request.url.endsWith("/api/mine")) event.respondWith(new Response("theirs")); if (event.request.url.endsWith("/app.css")) event.respondWith(new Response("stolen")); });`
-	onBothStages(t, map[string]string{"push.js": push}, "[worker]\nbeside = \"/push.js\"\nfirst = \"ours\"\n", site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, map[string]string{"push.js": push}, "[worker]\nbeside = \"/push.js\"\nfirst = \"ours\"\n", site.Rules{}, func(w *world) {
 		w.visit()
 		require.NoError(w, w.Post("push", false))
 		w.comes("the message", func() bool { return slices.Equal(w.stored("push"), []string{"/seen"}) })
@@ -229,7 +229,7 @@ addEventListener("fetch", (event) => { if (event.request.url.endsWith("/api/mine
 
 func TestOutboxForgetsWhatIsTooOld(t *testing.T) {
 	toml := strings.Replace(outboxRule, "entries = 3", `entries = 3, age = "1s"`, 1)
-	onBothStages(t, nil, toml, site.Rules{Answers: []site.AnswerRule{booked}}, func(w *world) {
+	mostlyEmbedded(t, nil, toml, site.Rules{Answers: []site.AnswerRule{booked}}, func(w *world) {
 		w.visit()
 		w.network(stage.Offline)
 		assert.Equal(w, 202, w.send(booking("late")).Status)
@@ -253,7 +253,7 @@ func TestOutboxGivesTheServerAPause(t *testing.T) {
 	tired := booked
 	tired.Status = 503
 	rules := site.Rules{Answers: []site.AnswerRule{tired}, Headers: []site.HeaderRule{{Path: "/api/bookings", Name: "Retry-After", Value: "3600"}}}
-	onBothStages(t, nil, outboxRule, rules, func(w *world) {
+	mostlyEmbedded(t, nil, outboxRule, rules, func(w *world) {
 		w.visit()
 		assert.Equal(w, 202, w.send(booking("first")).Status)
 		bodies, keys := w.arrived()

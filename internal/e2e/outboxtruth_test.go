@@ -56,7 +56,7 @@ func TestVerdictsOfServers(t *testing.T) {
 
 // TestTheSameTwice sends the same on purpose: one post each time, and one key each.
 func TestTheSameTwice(t *testing.T) {
-	onBothStages(t, nil, outboxRule, site.Rules{Answers: []site.AnswerRule{booked}}, func(w *world) {
+	mostlyEmbedded(t, nil, outboxRule, site.Rules{Answers: []site.AnswerRule{booked}}, func(w *world) {
 		w.visit()
 		for range 3 {
 			assert.Equal(w, 201, w.send(booking("+1")).Status)
@@ -78,7 +78,7 @@ func TestTheSameTwice(t *testing.T) {
 func TestPagesAsAnswers(t *testing.T) {
 	thanks := booked
 	thanks.Status, thanks.Type, thanks.Body = 200, "text/html", []byte("<!doctype html><html><title>Thank you</title><p>Booked.")
-	onBothStages(t, nil, outboxRule, site.Rules{Answers: []site.AnswerRule{thanks}}, func(w *world) {
+	mostlyEmbedded(t, nil, outboxRule, site.Rules{Answers: []site.AnswerRule{thanks}}, func(w *world) {
 		w.visit()
 		a := w.send(booking("once"))
 		assert.Equal(w, 200, a.Status)
@@ -96,7 +96,7 @@ func TestServersThatNeverAnswer(t *testing.T) {
 	toml := outboxRule + "[[rule]]\nmatch = \"/api/other\"\nmethod = \"POST\"\nanswer = \"outbox\"\n"
 	other := booked
 	other.Path = "/api/other"
-	onBothStages(t, nil, toml, site.Rules{Answers: []site.AnswerRule{booked, other}}, func(w *world) {
+	mostlyEmbedded(t, nil, toml, site.Rules{Answers: []site.AnswerRule{booked, other}}, func(w *world) {
 		w.visit()
 		w.SetFaults(site.Faults{{Path: "/api/bookings", State: site.Slow}})
 		assert.Equal(w, 202, w.send(booking("hangs")).Status)
@@ -106,6 +106,7 @@ func TestServersThatNeverAnswer(t *testing.T) {
 
 // TestClocksThatJump keeps posts under wrong clocks: none is given up for an age that it does not have, and no pause lasts for days.
 func TestClocksThatJump(t *testing.T) {
+	t.Parallel()
 	const year = 365 * 24 * 3600 * 1000
 	for name, c := range map[string]struct{ kept, sent int }{"kept under a slow clock": {-year, 0}, "sent under a fast one": {0, year}, "kept under a fast clock": {year, 0}} {
 		t.Run(name, func(t *testing.T) {
@@ -160,6 +161,7 @@ const bookPage = `<!doctype html><html lang=en><head><title>Book</title></head><
 
 // TestFormsThatAreRedirected sends a plain form whose answer is a 303, as most servers answer: the browser ends where that leads.
 func TestFormsThatAreRedirected(t *testing.T) {
+	t.Parallel()
 	files := map[string]string{"book/index.html": bookPage, "thanks/index.html": strings.Replace(start, "Skerry Line", "Thanks", 1)}
 	toml := outboxRule + "[stow]\nnow = [\"/\", \"/book/\", \"/app.css\"]\n"
 	onChromium(t, files, toml, site.Rules{Redirects: []site.RedirectRule{{From: "/api/bookings", To: "/thanks/", Status: 303}}}, func(w *world) {
@@ -178,8 +180,12 @@ func TestFormsThatAreRedirected(t *testing.T) {
 
 // TestFormsSentTwice fills in the same form twice on purpose, offline; then looks into the outbox and gives one up.
 func TestFormsSentTwice(t *testing.T) {
+	t.Parallel()
 	for _, encoding := range []string{"application/x-www-form-urlencoded", "multipart/form-data"} {
 		t.Run(encoding, func(t *testing.T) {
+			if encoding == "multipart/form-data" {
+				needsAll(t)
+			}
 			page := strings.Replace(bookPage, "method=post", `method=post enctype="`+encoding+`"`, 1)
 			onChromium(t, map[string]string{"book/index.html": page}, outboxRule, site.Rules{Answers: []site.AnswerRule{booked}}, func(w *world) {
 				w.visit()
@@ -221,6 +227,7 @@ func TestFormsSentTwice(t *testing.T) {
 
 // TestLargePosts keeps a file of tens of megabytes.
 func TestLargePosts(t *testing.T) {
+	t.Parallel()
 	onChromium(t, nil, outboxRule, site.Rules{Answers: []site.AnswerRule{booked}}, func(w *world) {
 		w.visit()
 		w.network(stage.Offline)

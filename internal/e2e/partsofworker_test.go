@@ -78,7 +78,7 @@ func TestLongLists(t *testing.T) {
 // TestLongListsWhileTheServerMoves opens pages of a site that has moved on, and whose pieces are gone.
 func TestLongListsWhileTheServerMoves(t *testing.T) {
 	toml := "[stow]\nnow = [\"/\", \"/app.css\"]\nlater = [\"/**\"]\n"
-	onBothStages(t, manyNotes("v1", 700), toml, site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, manyNotes("v1", 700), toml, site.Rules{}, func(w *world) {
 		w.visit()
 		assert.Equal(w, "v1 v1 v1", w.sees("/notes/0003/"))
 		require.NoError(w, os.RemoveAll(filepath.Join(w.dir, "dist", "sw-list")))
@@ -96,6 +96,7 @@ func TestLongListsWhileTheServerMoves(t *testing.T) {
 
 // TestGroups keeps a group of files for offline, looks at it across a release, and removes it.
 func TestGroups(t *testing.T) {
+	t.Parallel()
 	files := map[string]string{}
 	for i := range 5 {
 		files[fmt.Sprintf("guide/%d.txt", i)] = fmt.Sprintf("guide %d v1", i)
@@ -139,6 +140,7 @@ func TestGroups(t *testing.T) {
 
 // TestOneVisit is about what a page asked for before its worker was there.
 func TestOneVisit(t *testing.T) {
+	t.Parallel()
 	files := map[string]string{"index.html": strings.Replace(start, "</head>", `<script>fetch("/api/now?x=1")</script></head>`, 1)}
 	onChromium(t, files, "[[rule]]\nmatch = \"/api/*\"\nanswer = \"network-first\"\n", site.Rules{Answers: []site.AnswerRule{say("/api/**", "one")}}, func(w *world) {
 		w.open("/")
@@ -152,6 +154,7 @@ func TestOneVisit(t *testing.T) {
 
 // TestFreshData tells a page that an answer has changed since it was stored.
 func TestFreshData(t *testing.T) {
+	t.Parallel()
 	toml := "[[rule]]\nname = \"board\"\nmatch = \"/api/*\"\nanswer = \"stale-while-revalidate\"\ntell = true\n"
 	onChromium(t, nil, toml, site.Rules{Answers: []site.AnswerRule{say("/api/**", "one")}}, func(w *world) {
 		w.visit()
@@ -168,6 +171,7 @@ func TestFreshData(t *testing.T) {
 
 // TestElementsThatComeLater is about elements that a framework draws after the page was loaded, and the notice of requests that fail.
 func TestElementsThatComeLater(t *testing.T) {
+	t.Parallel()
 	onChromium(t, nil, "", site.Rules{}, func(w *world) {
 		w.visit()
 		w.open("/")
@@ -201,6 +205,7 @@ func TestElementsThatComeLater(t *testing.T) {
 
 // TestOfflinePageHelps is about the page that fit writes for what cannot be had.
 func TestOfflinePageHelps(t *testing.T) {
+	t.Parallel()
 	files := map[string]string{"a/index.html": strings.Replace(start, "Skerry Line", "Fares", 1), "b/index.html": strings.Replace(start, "Skerry Line", "Tides", 1)}
 	onChromium(t, files, "[stow]\nnow = [\"/\", \"/app.css\", \"/a/\", \"/b/\"]\n", site.Rules{Answers: []site.AnswerRule{{Path: "/later/", Type: "text/html", Body: []byte("<title>Later</title>")}}}, func(w *world) {
 		w.visit()

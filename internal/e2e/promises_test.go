@@ -71,7 +71,7 @@ func TestWhatTheServerChanges(t *testing.T) {
 
 // TestCodeThatTheServerChanges is about a script that is not what was released: the release before stays, and pages are told why.
 func TestCodeThatTheServerChanges(t *testing.T) {
-	onBothStages(t, version("v1"), "", site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, version("v1"), "", site.Rules{}, func(w *world) {
 		w.visit()
 		w.release(version("v2"))
 		w.changes(map[string]string{"late.js": "// rewritten by the host"})
@@ -195,7 +195,7 @@ func TestShell(t *testing.T) {
 // TestPatienceOfPages is about pages that are not stored, on a network that does not answer.
 func TestPatienceOfPages(t *testing.T) {
 	files := map[string]string{"news/index.html": strings.Replace(start, "Skerry Line", "News", 1)}
-	onBothStages(t, files, "[stow]\nnow = [\"/\", \"/app.css\"]\n[offline]\npatience = \"1s\"\n", site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, files, "[stow]\nnow = [\"/\", \"/app.css\"]\n[offline]\npatience = \"1s\"\n", site.Rules{}, func(w *world) {
 		w.visit()
 		w.network(stage.Slow)
 		w.rest()
@@ -268,7 +268,7 @@ func TestLifetimes(t *testing.T) {
 		return map[string]string{"index.html": page, "app.css": `h1 { --release: ` + v + ` }`, "app.js": `import { v } from "./dep.js"; document.documentElement.dataset.v = v + "` + v + `";`, "dep.js": `export const v = "` + v + `";`}
 	}
 	saw := `new Promise((done) => { const look = () => { const v = document.documentElement.dataset.v; if (!v) return setTimeout(look, 20); done([document.title.split(" ").pop(), getComputedStyle(document.querySelector("h1")).getPropertyValue("--release").trim(), v].join(" ")); }; look(); })`
-	onBothStages(t, of("v1"), "", site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "max-age=600"}}}, func(w *world) {
+	mostlyEmbedded(t, of("v1"), "", site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "max-age=600"}}}, func(w *world) {
 		if w.chrome == nil {
 			return // the memory cache is a browser's
 		}

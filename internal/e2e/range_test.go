@@ -33,7 +33,7 @@ func TestRanges(t *testing.T) {
 		{"lines=0-1", "abcdef", 200},
 		{"bytes=1-2-3", "abcdef", 200},
 	}
-	onBothStages(t, files, "[stow]\nnow = [\"/\", \"/horn.mp3\"]\nnever = [\"/wild.mp3\"]\n", site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, files, "[stow]\nnow = [\"/\", \"/horn.mp3\"]\nnever = [\"/wild.mp3\"]\n", site.Rules{}, func(w *world) {
 		w.visit()
 		w.Received()
 		for _, url := range []string{"/wild.mp3", "/horn.mp3"} {

@@ -41,6 +41,7 @@ var sites = []struct {
 // TestRoundTripOnRealSites fits and strips whole sites: every byte comes back, a second fit writes nothing, and the
 // tree of every page differs only by our elements.
 func TestRoundTripOnRealSites(t *testing.T) {
+	t.Parallel()
 	total := 0
 	for _, s := range sites {
 		if s.large && os.Getenv("TACHYFORM_SITES") != "all" {
@@ -195,6 +196,7 @@ func compareTrees(t *testing.T, before, after string) []string {
 // TestKilledAtAnyMoment kills a fit again and again, or interrupts it as Ctrl-C does: no file is ever damaged, and the
 // next run completes it.
 func TestKilledAtAnyMoment(t *testing.T) {
+	t.Parallel()
 	times := 3
 	if os.Getenv("TACHYFORM_SITES") == "all" {
 		times = 200

@@ -162,7 +162,7 @@ func (w *world) releases() int {
 
 // TestFilesOfAnotherRelease is about files that are stored when they are first asked for, while the server has moved on.
 func TestFilesOfAnotherRelease(t *testing.T) {
-	onBothStages(t, version("v1"), "[stow]\nnow = [\"/\", \"/app.css\"]\nlater = [\"/**\"]\n", site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, version("v1"), "[stow]\nnow = [\"/\", \"/app.css\"]\nlater = [\"/**\"]\n", site.Rules{}, func(w *world) {
 		w.visit()
 		w.release(version("v2"))
 		assert.Equal(w, "rejected", w.get("/late.js"), "code of another release does not fit the page")
@@ -213,7 +213,7 @@ func count(list []string, what string) int {
 
 // TestRewrittenPages is about hosts that change pages on their way.
 func TestRewrittenPages(t *testing.T) {
-	onBothStages(t, version("v1"), "", site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, version("v1"), "", site.Rules{}, func(w *world) {
 		// The server now adds a comment to every page, and has another release of one of them.
 		html := w.read("dist/map/index.html")
 		w.visit()

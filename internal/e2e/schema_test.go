@@ -55,9 +55,11 @@ func valid(t *testing.T, s *jsonschema.Schema, output string) {
 // TestOutputFollowsItsSchema compares what every command prints as JSON with the schema that the program gives for it, on the demo
 // site, on one without anything, and on one whose worker does everything wrong.
 func TestOutputFollowsItsSchema(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
-	fine(t, dir, "demo", "skerry", "--quiet")
 	write(t, dir, map[string]string{
+		"skerry/index.html":           strings.Replace(start, "</body>", `<a href=/timetable/>Timetable</a><script>fetch("/data/tides.json").then((r) => r.json()).then((t) => console.log(t.missing.x))</script></body>`, 1),
+		"skerry/timetable/index.html": start, "skerry/app.css": "body { color: teal }", "skerry/data/tides.json": "{}",
 		"bare/index.html": "<title>Bare</title><a href=/gone>x</a>", "bare/100%.html": "x",
 		"wrong/index.html": `<!doctype html><link rel=manifest href=m.json><script>navigator.serviceWorker.register("sw.js")</script><img src=no.png>`,
 		"wrong/m.json":     `{"name": 1, "icons": [{"src": "no.png"}, 3], "start_url": "https://elsewhere.example/", "theme_color": "nope"}`,
@@ -65,6 +67,7 @@ func TestOutputFollowsItsSchema(t *testing.T) {
 		"mark.svg":         `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 64 64"><rect width="64" height="64" fill="#0b4f6c"/></svg>`,
 	})
 	const site = "skerry"
+	fine(t, dir, "fit", site)
 	for name, runs := range map[string][][]string{
 		"survey":    {{"survey", site}, {"survey", "bare"}, {"survey", "wrong"}},
 		"manifest":  {{"manifest", site}, {"manifest", "wrong"}},
@@ -93,6 +96,7 @@ func TestOutputFollowsItsSchema(t *testing.T) {
 
 // TestSARIFFollowsItsSchema validates reports with the schema of the standard, which an npm package ships.
 func TestSARIFFollowsItsSchema(t *testing.T) {
+	t.Parallel()
 	schema, err := os.ReadFile(filepath.Join(unpacked(t, "@microsoft/jest-sarif@1.0.0-beta.0"), "tree", "package", "lib", "schemas", "sarif-2.1.0-rtm.5.json"))
 	require.NoError(t, err)
 	s := compiled(t, schema, false)

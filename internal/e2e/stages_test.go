@@ -44,6 +44,17 @@ func onBothStages(t *testing.T, files map[string]string, toml string, rules site
 	}
 }
 
+// mostlyEmbedded does the same; Chromium is asked when everything is (scripts/test --all).
+func mostlyEmbedded(t *testing.T, files map[string]string, toml string, rules site.Rules, work func(w *world)) {
+	t.Helper()
+	if os.Getenv("TACHYFORM_ALL") != "" {
+		onBothStages(t, files, toml, rules, work)
+		return
+	}
+	t.Parallel()
+	on(t, false, files, toml, rules, work)
+}
+
 // onChromium does it in Chromium only: for what pages' scripts or a browser's own caches do.
 func onChromium(t *testing.T, files map[string]string, toml string, rules site.Rules, work func(w *world)) {
 	t.Helper()

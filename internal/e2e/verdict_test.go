@@ -19,6 +19,7 @@ import (
 // TestVerdictsAgreeWithChromium audits small sites with all kinds of manifests and heads, and asks Chromium whether it
 // would install them.
 func TestVerdictsAgreeWithChromium(t *testing.T) {
+	needsAll(t) // recorded ones are compared in internal/audit
 	t.Parallel()
 	picture, err := os.ReadFile("../../demo/site/photos/orran-light.jpg")
 	require.NoError(t, err)

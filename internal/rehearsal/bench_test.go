@@ -29,17 +29,19 @@ func fitted(t testing.TB) *site.Server {
 	return site.NewServer(s, site.Rules{})
 }
 
-// BenchmarkDemo rehearses the demo site, every page, offline and in all five network states.
+// BenchmarkDemo rehearses the demo site, every page, offline and in all five network states, with the scripts of pages read and run.
 func BenchmarkDemo(b *testing.B) {
 	server := fitted(b)
 	for name, states := range map[string][]stage.Network{"offline": {stage.Offline}, "all states": stage.Networks} {
-		b.Run(name, func(b *testing.B) {
-			for b.Loop() {
-				st := NewEmbedded(server, nil, stage.Limits{})
-				_, err := Run(context.Background(), st, server, Options{Networks: states})
-				st.Close()
-				require.NoError(b, err)
-			}
-		})
+		for how, scripts := range map[string]bool{"read": false, "run": true} {
+			b.Run(name+" "+how, func(b *testing.B) {
+				for b.Loop() {
+					st := NewEmbedded(server, nil, stage.Limits{})
+					_, err := Run(context.Background(), st, server, Options{Networks: states, Scripts: scripts})
+					st.Close()
+					require.NoError(b, err)
+				}
+			})
+		}
 	}
 }
