@@ -108,7 +108,12 @@ func (b *Browser) Close() {
 }
 
 // RunScripts lets the scripts of pages run from now on; else what pages need is read from their files.
-func (b *Browser) RunScripts(run bool) { b.scripts = run }
+func (b *Browser) RunScripts(run bool) {
+	b.scripts = run
+	if run {
+		b.docs.ahead()
+	}
+}
 
 // Replay lets pages that would do the same again be taken from before; nothing can be done on such a page.
 func (b *Browser) Replay(on bool) { b.again = on }

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -36,7 +37,8 @@ type document struct {
 	tab     *Tab
 	loader  *loader
 	source  string
-	at      int // where the next inline script is looked for in the source
+	unmade  error // why its globals could not be made
+	at      int   // where the next inline script is looked for in the source
 	modules map[string]*module
 	maps    importMap
 	sheets  []string
@@ -79,29 +81,80 @@ var dominoProgram = sync.OnceValues(func() (*goja.Program, error) {
 
 // newDocument starts the realm of a page that has come.
 func newDocument(l *loader, url, source string) *document {
-	d := &document{realm: realm{b: l.b, url: url}, tab: l.tab, loader: l, source: source, modules: map[string]*module{}, asked: map[string]*need{}}
-	d.open("the page", d)
+	d := l.b.docs.blank()
+	d.b, d.url, d.tab, d.loader, d.source = l.b, url, l.tab, l, source
 	return d
 }
 
-// run makes the document's globals and lets its parser begin.
+// run lets the document's parser begin.
 func (d *document) run() {
-	p, err := pagePrelude()
-	if err == nil {
-		var v goja.Value
-		if v, err = d.vm.RunProgram(p); err == nil {
-			setup, _ := goja.AssertFunction(v)
-			err = d.enter(setup, d.hostObject())
-		}
-	}
-	if err != nil && !errors.Is(err, errStopped) {
-		d.fail(PageError{Message: "the page's globals could not be made: " + err.Error(), File: d.b.Relative(d.url)})
+	if d.unmade != nil {
+		d.fail(PageError{Message: "the page's globals could not be made: " + d.unmade.Error(), File: d.b.Relative(d.url)})
 		d.stop()
 		return
 	}
 	d.unlike = false // making the globals depends on nothing
 	d.hook("begin", d.url)
 	d.hook("feed", d.source)
+}
+
+// blank is a document without a page whose globals are made, or will be.
+type blank struct {
+	d     *document
+	ready chan struct{}
+}
+
+func newBlank() *blank {
+	n := &blank{&document{modules: map[string]*module{}, asked: map[string]*need{}}, make(chan struct{})}
+	go func() {
+		defer close(n.ready)
+		n.d.open("the page", n.d)
+		n.d.unmade = n.d.globals()
+	}()
+	return n
+}
+
+// globals makes what every page finds. It depends on no page and no browser, so it is done ahead, beside a page that runs.
+func (d *document) globals() (err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = &engineError{r}
+		}
+	}()
+	p, err := pagePrelude()
+	if err != nil {
+		return err
+	}
+	v, err := d.vm.RunProgram(p)
+	if err != nil {
+		return err
+	}
+	setup, _ := goja.AssertFunction(v)
+	_, err = setup(goja.Undefined(), d.hostObject())
+	return err
+}
+
+// ahead begins with the globals of the next page, if there are cores for it.
+func (c *readCache) ahead() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.next == nil && runtime.GOMAXPROCS(0) > 1 {
+		c.next = newBlank()
+	}
+}
+
+// blank gives a document whose globals are made.
+func (c *readCache) blank() *document {
+	c.mu.Lock()
+	n := c.next
+	c.next = nil
+	c.mu.Unlock()
+	if n == nil {
+		n = newBlank()
+	}
+	<-n.ready
+	c.ahead()
+	return n.d
 }
 
 // enter calls a function of the realm and then what it left to be done, each with its own turn for promises.

@@ -271,6 +271,7 @@ func (g *realm) hostURLs(set setter) {
 		return o
 	}
 	set("baseURL", func(goja.FunctionCall) goja.Value { return vm.ToValue(g.baseURL()) })
+	own := addresses{}                 // while globals are made that no browser has yet
 	known := map[*address]goja.Value{} // the prelude changes none of these
 	set("parseURL", func(c goja.FunctionCall) goja.Value {
 		base := ""
@@ -280,7 +281,11 @@ func (g *realm) hostURLs(set setter) {
 				return goja.Null()
 			}
 		}
-		u, err := g.b.addresses.parse(c.Argument(0).String(), base)
+		parsed := own
+		if g.b != nil {
+			parsed = g.b.addresses
+		}
+		u, err := parsed.parse(c.Argument(0).String(), base)
 		if err != nil {
 			return goja.Null()
 		}

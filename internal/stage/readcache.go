@@ -19,6 +19,7 @@ type readCache struct {
 	programs map[string]*goja.Program
 	modules  map[string]*compiledModule
 	ran      map[string]*ran
+	next     *blank // made ahead, nil when there is none
 }
 
 type readPage struct {

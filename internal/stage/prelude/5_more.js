@@ -217,7 +217,8 @@ class Performance extends EventTarget {
   getEntriesByName(name, type) { return this.#entries.filter((e) => e.name === name && (type === undefined || e.entryType === type)); }
   toJSON() { return {timeOrigin}; }
 }
-const startedAt = $.now(), timeOrigin = $.time();
+let startedAt = 0, timeOrigin = 0;
+const startClock = () => { startedAt = $.now(); timeOrigin = $.time(); }; // a global may have been made before it is used
 
 // Interfaces that are only named, or whose objects the stage alone makes.
 const illegal = (name, parent) => {

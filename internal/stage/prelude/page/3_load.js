@@ -28,6 +28,9 @@ const setReady = (state, then) => { load.state = state; fireSimple(document, "re
 
 // begin starts a document, feed gives it its source.
 function begin(url) {
+  startClock();
+  origin = $.parseURL(url, null).origin;
+  $.globals({origin}, false);
   document = dom.HTMLParser(url).document();
   delete document._parser;
   document.modclock = 1; // live lists notice changes from now on

@@ -1,7 +1,7 @@
 // The window: addresses and history, storage, requests, the service worker, and what is only asked for (HTML Standard, XMLHttpRequest).
 class Window extends EventTarget { constructor() { super(); throw new $TypeError("Illegal constructor"); } }
 const address = () => $.parseURL(document._address, null);
-const origin = $.parseURL($.baseURL(), null).origin;
+let origin = ""; // known when the document begins
 const loc = {get origin() { return origin; }};
 const goTo = (ref, replace) => {
   const u = $.parseURL($String(ref), baseOf(document));
@@ -408,7 +408,7 @@ const customElements = new CustomElementRegistry();
 const performance = trusted(() => new Performance());
 const values = {
   self: globalThis, window: globalThis, frames: globalThis, parent: globalThis, top: globalThis, fetch, structuredClone, console, crypto, location, history: trusted(() => new History()), caches: new CacheStorage(), indexedDB: new IDBFactory(), navigator: trusted(() => new Navigator()),
-  isSecureContext: true, crossOriginIsolated: false, origin, performance, localStorage, sessionStorage, customElements, screen: {width: SCREEN.width, height: SCREEN.height, availWidth: SCREEN.width, availHeight: SCREEN.height, colorDepth: 24, pixelDepth: 24, orientation: {type: "landscape-primary", angle: 0, addEventListener() {}, removeEventListener() {}}},
+  isSecureContext: true, crossOriginIsolated: false, performance, localStorage, sessionStorage, customElements, screen: {width: SCREEN.width, height: SCREEN.height, availWidth: SCREEN.width, availHeight: SCREEN.height, colorDepth: 24, pixelDepth: 24, orientation: {type: "landscape-primary", angle: 0, addEventListener() {}, removeEventListener() {}}},
   innerWidth: SCREEN.width, innerHeight: SCREEN.height, outerWidth: SCREEN.width, outerHeight: SCREEN.height, devicePixelRatio: 1, scrollX: 0, scrollY: 0, pageXOffset: 0, pageYOffset: 0, screenX: 0, screenY: 0, screenLeft: 0, screenTop: 0, length: 0, name: "", closed: false, opener: null, frameElement: null, status: "",
   visualViewport: $Object.assign(new EventTarget(), {width: SCREEN.width, height: SCREEN.height, scale: 1, offsetTop: 0, offsetLeft: 0, pageTop: 0, pageLeft: 0}),
   matchMedia: (q) => new MediaQueryList($String(q)), getComputedStyle, getSelection: () => selection, requestAnimationFrame, cancelAnimationFrame: (id) => { frames.delete(id); },

@@ -280,6 +280,7 @@ async function answered(event, x, answer) {
   release(x);
 }
 
+startClock();
 $.hooks({
   response: responseFrom,
   request: requestFrom,
