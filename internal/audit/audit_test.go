@@ -3,6 +3,7 @@ package audit
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"image"
 	"image/color"
 	"image/png"
@@ -12,6 +13,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -42,9 +44,15 @@ var (
 	sand = color.NRGBA{240, 230, 200, 255}
 )
 
+var drawings sync.Map // those that were drawn, by what they are
+
 // drawing is a disc on a plain ground; its radius is in fractions of the shorter side.
 func drawing(t testing.TB, w, h int, radius float64, ground, art color.NRGBA) string {
 	t.Helper()
+	key := fmt.Sprint(w, h, radius, ground, art)
+	if known, ok := drawings.Load(key); ok {
+		return known.(string)
+	}
 	m := image.NewNRGBA(image.Rect(0, 0, w, h))
 	for y := range h {
 		for x := range w {
@@ -55,6 +63,7 @@ func drawing(t testing.TB, w, h int, radius float64, ground, art color.NRGBA) st
 	}
 	var b bytes.Buffer
 	require.NoError(t, png.Encode(&b, m))
+	drawings.Store(key, b.String())
 	return b.String()
 }
 

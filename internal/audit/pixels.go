@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"image/color"
+	"image/draw"
 	_ "image/jpeg" // icons are looked into
 	"math"
 	"slices"
@@ -38,9 +39,12 @@ func readPixels(data []byte) *pixels {
 		return nil
 	}
 	b := img.Bounds()
-	at := func(x, y int) color.NRGBA {
-		return color.NRGBAModel.Convert(img.At(b.Min.X+x, b.Min.Y+y)).(color.NRGBA)
+	plain, ok := img.(*image.NRGBA)
+	if !ok {
+		plain = image.NewNRGBA(b)
+		draw.Draw(plain, b, img, b.Min, draw.Src)
 	}
+	at := func(x, y int) color.NRGBA { return plain.NRGBAAt(b.Min.X+x, b.Min.Y+y) }
 	p := &pixels{width: b.Dx(), height: b.Dy(), opaque: true}
 	p.ground = at(0, 0)
 	p.plain = true
@@ -50,7 +54,7 @@ func readPixels(data []byte) *pixels {
 		}
 	}
 	var r, g, bl, n, beyond, seen int
-	radius := 0.4 * float64(min(p.width, p.height))
+	radius := 0.4*float64(min(p.width, p.height)) + 1
 	for y := range p.height {
 		for x := range p.width {
 			c := at(x, y)
@@ -62,7 +66,7 @@ func readPixels(data []byte) *pixels {
 				continue
 			}
 			r, g, bl, n = r+int(c.R), g+int(c.G), bl+int(c.B), n+1
-			if math.Hypot(float64(x)+0.5-float64(p.width)/2, float64(y)+0.5-float64(p.height)/2) > radius+1 {
+			if dx, dy := float64(x)+0.5-float64(p.width)/2, float64(y)+0.5-float64(p.height)/2; dx*dx+dy*dy > radius*radius {
 				beyond++
 			}
 		}

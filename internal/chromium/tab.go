@@ -9,6 +9,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"time"
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/log"
@@ -191,7 +192,16 @@ func (b *Browser) rest(ctx context.Context, url string, l *stage.Load) error {
 		rested := b.idle[string(b.loader)]
 		b.mu.Unlock()
 		if rested {
-			return b.inspect(ctx, l)
+			err := b.inspect(ctx, l)
+			if err == nil {
+				return nil
+			}
+			select { // a worker may just have led the page elsewhere, and what it was is gone
+			case <-b.idled:
+				continue
+			case <-time.After(2 * time.Second):
+				return err
+			}
 		}
 		select {
 		case <-b.idled:

@@ -70,7 +70,7 @@ func onEmbedded(t *testing.T, files map[string]string, toml string, rules site.R
 func on(t *testing.T, browser bool, files map[string]string, toml string, rules site.Rules, work func(w *world)) {
 	t.Helper()
 	w := &world{T: t, dir: t.TempDir(), rules: rules}
-	all := map[string]string{"dist/index.html": start, "dist/app.css": "body { color: teal }", "tachyform.toml": "site = \"dist\"\n" + toml}
+	all := map[string]string{"dist/index.html": start, "dist/app.css": "body { color: teal }", "tachyform.toml": "site = \"dist\"\n" + toml + "\n[icons]\neffort = \"quick\"\n"}
 	for k, v := range files {
 		all["dist/"+k] = v
 	}

@@ -48,7 +48,7 @@ func (f *fitter) icons(ctx context.Context) ([]icon.Icon, error) {
 		for _, w := range master.Warnings {
 			f.remark("%s: %s", name, w)
 		}
-		made, remarks, err := icon.Make(ctx, master, icon.Wants(master, nil), opts)
+		made, remarks, err := draw(ctx, key+" "+name, master, opts)
 		if err != nil {
 			return nil, err
 		}
@@ -68,6 +68,11 @@ func (f *fitter) icons(ctx context.Context) ([]icon.Icon, error) {
 	}
 	f.plan.next = &record{Format: recordFormat, Files: map[string]recorded{}, Icons: key, Base: f.site.Base}
 	return set, nil
+}
+
+// draw makes a set. The key names all that it depends on; tests draw each only once by it.
+var draw = func(ctx context.Context, _ string, m *icon.Master, o icon.Options) ([]icon.Icon, []string, error) {
+	return icon.Make(ctx, m, icon.Wants(m, nil), o)
 }
 
 func iconPath(dir string, w icon.Want) string {

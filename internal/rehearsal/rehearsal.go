@@ -146,9 +146,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	r.take(st.Remarks())
 	r.stale(server, o.Next)
 	if o.Scripts {
-		if e.online, err = online(ctx, st, o.Pages); err != nil {
-			return nil, err
-		}
+		e.online = newBaseline(o.Pages)
 	}
 	parts, err := r.states(ctx, st, server, o, e)
 	if err != nil {
@@ -228,7 +226,14 @@ func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Op
 	}
 	if forker, ok := st.(interface{ Fork() Forked }); ok {
 		g, ctx := errgroup.WithContext(ctx)
-		g.SetLimit(min(runtime.GOMAXPROCS(0), 4)) // each holds an engine and what the worker keeps in memory
+		g.SetLimit(min(max(runtime.GOMAXPROCS(0), 2), 4)) // each holds an engine and what the worker keeps in memory
+		if e.online != nil {                              // others wait for it, so it is first
+			f := forker.Fork()
+			g.Go(func() error {
+				defer f.Close()
+				return e.online.take(ctx, f, o.Pages)
+			})
+		}
 		for i, n := range o.Networks {
 			f := forker.Fork()
 			g.Go(func() error {
@@ -241,6 +246,11 @@ func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Op
 	back, err := st.Keep()
 	if err != nil {
 		return nil, err
+	}
+	if e.online != nil {
+		if err := e.online.take(ctx, st, o.Pages); err != nil {
+			return nil, err
+		}
 	}
 	for i, n := range o.Networks {
 		if err := back(); err != nil {
@@ -267,6 +277,9 @@ func (r *part) state(ctx context.Context, st Stage, server *site.Server, o Optio
 	for _, p := range o.Pages {
 		if err := ctx.Err(); err != nil {
 			return err
+		}
+		if n != stage.Offline {
+			e.online.of(p) // a page that does the same again is not run again
 		}
 		l, err := st.Open(p)
 		if err != nil {
@@ -412,7 +425,7 @@ type expected struct {
 	private func(url string) bool
 	seen    map[string]map[string]bool // URL to the digests it had when it was visited online
 	served  *sync.Map                  // URL to the digest of what the server has for it
-	online  map[string]*stage.Load     // what pages show online, when their scripts run; nobody changes it
+	online  *baseline                  // what pages show online, when their scripts run; nil else
 	detail  map[string]bool
 }
 

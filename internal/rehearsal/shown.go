@@ -16,36 +16,62 @@ const blankBelow = 0.1
 // maxWhy bounds what is quoted of a page's text, in bytes.
 const maxWhy = 80
 
-// online opens every page online, to know what it shows. What that stores is forgotten.
-func online(ctx context.Context, st Stage, pages []string) (map[string]*stage.Load, error) {
-	if forker, ok := st.(interface{ Fork() Forked }); ok {
-		f := forker.Fork()
-		defer f.Close()
-		st = f
-	} else {
-		back, err := st.Keep()
-		if err != nil {
-			return nil, err
+// baseline is what pages show online.
+type baseline struct {
+	ready map[string]chan struct{} // by page, closed when it was opened
+	loads map[string]*stage.Load   // read only what is ready
+}
+
+func newBaseline(pages []string) *baseline {
+	b := &baseline{ready: make(map[string]chan struct{}, len(pages)), loads: make(map[string]*stage.Load, len(pages))}
+	for _, p := range pages {
+		b.ready[p], b.loads[p] = make(chan struct{}), &stage.Load{}
+	}
+	return b
+}
+
+// of gives what a page shows online, nil when it cannot be had. It waits until the page was opened.
+func (b *baseline) of(page string) *stage.Load {
+	if b == nil || b.ready[page] == nil {
+		return nil
+	}
+	<-b.ready[page]
+	if l := b.loads[page]; l.Status > 0 && l.Status < 400 {
+		return l
+	}
+	return nil
+}
+
+// take opens every page online. What that stores stays in the stage that is given.
+func (b *baseline) take(ctx context.Context, st Stage, pages []string) error {
+	opened := map[string]bool{}
+	defer func() { // nobody waits for ever
+		for _, p := range pages {
+			if !opened[p] {
+				opened[p] = true
+				close(b.ready[p])
+			}
 		}
-		defer func() { _ = back() }()
-	}
+	}()
 	if err := st.SetNetwork(stage.Online); err != nil {
-		return nil, err
+		return err
 	}
-	out := make(map[string]*stage.Load, len(pages))
 	for _, p := range pages {
 		if err := ctx.Err(); err != nil {
-			return nil, err
+			return err
+		}
+		if opened[p] {
+			continue
 		}
 		l, err := st.Open(p)
 		if err != nil {
-			return nil, err
+			return err
 		}
-		if out[p] == nil && l.Status > 0 && l.Status < 400 {
-			out[p] = l
-		}
+		*b.loads[p] = *l
+		opened[p] = true
+		close(b.ready[p])
 	}
-	return out, nil
+	return nil
 }
 
 var digits = regexp.MustCompile(`[0-9]+`)
@@ -81,8 +107,11 @@ func (e *expected) compare(p *PageResult, n stage.Network, l *stage.Load) {
 			p.Errors = append(p.Errors, Error(x))
 		}
 	}
-	base := e.online[p.URL]
-	if base == nil || n == stage.Online {
+	if n == stage.Online {
+		return
+	}
+	base := e.online.of(p.URL)
+	if base == nil {
 		return
 	}
 	there, most := wordsOf(base.Text)
