@@ -199,7 +199,7 @@ func TestPartsOfFiles(t *testing.T) {
 func TestPagesFromTheNetwork(t *testing.T) {
 	files := map[string]string{"news/index.html": strings.Replace(start, "Skerry Line", "News", 1)}
 	toml := "[worker]\npreload = true\n[stow]\nnow = [\"/\", \"/app.css\"]\n[[rule]]\nmatch = \"/news/*\"\nanswer = \"network-first\"\npatience = \"1s\"\n"
-	onBothStages(t, files, toml, site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, files, toml, site.Rules{}, func(w *world) {
 		w.visit()
 		l := w.open("/news/")
 		assert.Equal(w, "News", l.Title)

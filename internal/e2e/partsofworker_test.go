@@ -29,7 +29,7 @@ func manyNotes(v string, pages int) map[string]string {
 // TestLongLists is about sites of many files: the promises of small ones hold, page by page.
 func TestLongLists(t *testing.T) {
 	toml := "[stow]\nnow = [\"/\", \"/app.css\"]\nlater = [\"/**\"]\n"
-	onBothStages(t, manyNotes("v1", 900), toml, site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, manyNotes("v1", 900), toml, site.Rules{}, func(w *world) {
 		pieces, err := os.ReadDir(filepath.Join(w.dir, "dist", "sw-list"))
 		require.NoError(w, err)
 		assert.Greater(w, len(pieces), 3)

@@ -166,7 +166,7 @@ func TestShell(t *testing.T) {
 		"legal/index.html": strings.Replace(start, "Skerry Line", "Legal", 1),
 	}
 	toml := "[stow]\nnow = [\"/\", \"/app.js\"]\n[offline]\nshell = \"/index.html\"\nexcept = [\"/account/**\"]\npatience = \"2s\"\n[server]\nfallback = \"/index.html\"\n"
-	onBothStages(t, files, toml, site.Rules{Fallback: "/index.html"}, func(w *world) {
+	mostlyEmbedded(t, files, toml, site.Rules{Fallback: "/index.html"}, func(w *world) {
 		w.visit()
 		w.open("/boats/7?tab=crew")
 		assert.NotContains(w, w.asked(), "GET /boats/7?tab=crew", "a route costs the server nothing")
@@ -361,7 +361,7 @@ func TestRecovery(t *testing.T) {
 
 // TestRollback goes back to the release before, with a server that gives lifetimes.
 func TestRollback(t *testing.T) {
-	onBothStages(t, version("v1"), "", site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "max-age=600"}}}, func(w *world) {
+	mostlyEmbedded(t, version("v1"), "", site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "max-age=600"}}}, func(w *world) {
 		w.visit()
 		for _, v := range []string{"v2", "v1", "v2"} {
 			w.release(version(v))

@@ -174,7 +174,7 @@ func TestFilesOfAnotherRelease(t *testing.T) {
 }
 
 func TestFailedDownload(t *testing.T) {
-	onBothStages(t, version("v1"), "", site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, version("v1"), "", site.Rules{}, func(w *world) {
 		w.visit()
 		for _, n := range []stage.Network{site.Missing, site.Failing, site.Portal, site.Offline} {
 			w.SetFaults(site.Faults{{Path: "/late.js", State: n}})
