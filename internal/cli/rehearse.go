@@ -36,6 +36,7 @@ visit, install, activation, second visit. Then the network goes, and every page 
   blank     the document, showing next to nothing of what it shows online
   stand-in  another document instead, such as the offline page
   lost      the browser's own error page
+  not known its scripts need what the model lacks; --stage auto asks a Chromium
 with the reason. Nothing is decided by reading a configuration: the worker is executed.
 
 Then stories are told: those of the configuration ([[story]]), and built-in ones such as a first visit that loses the
@@ -55,8 +56,8 @@ fails makes the exit status 1. The steps of stories:
 				}
 				o.Networks = append(o.Networks, stage.Network(n))
 			}
-			if !slices.Contains([]string{"embedded", "chromium", "both"}, o.stage) {
-				return usage(fmt.Errorf("--stage %s: it is one of embedded, chromium, both", o.stage))
+			if !slices.Contains([]string{"embedded", "chromium", "both", "auto"}, o.stage) {
+				return usage(fmt.Errorf("--stage %s: it is one of embedded, chromium, both, auto", o.stage))
 			}
 			if len(o.Traces) > 0 && o.stage == "chromium" {
 				return usage(errors.New("--trace follows a request on the embedded stage; a browser does not tell what its worker does"))
@@ -102,7 +103,7 @@ fails makes the exit status 1. The steps of stories:
 	f.StringSliceVar(&networks, "network", []string{"offline"}, "network `states`: online, offline, slow, failing, portal")
 	f.StringArrayVar(&o.Traces, "trace", nil, "`URL` whose request is followed step by step; repeatable")
 	f.StringVar(&o.next, "next", "", "`folder` of the release that replaces SITE, for stories of visitors who come back")
-	f.StringVar(&o.stage, "stage", "embedded", "`stage`: embedded (ours), chromium (a real one), or both")
+	f.StringVar(&o.stage, "stage", "embedded", "`stage`: embedded (ours), chromium (a real one), both, or auto: ours, and chromium for pages that need what ours lacks")
 	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, or read them for what they ask for (default run; read for more than 120 pages)")
 	f.StringSliceVar(&o.detail, "detail", nil, "`details` of every page in --format json: text, requests, errors")
 	f.StringArrayVar(&o.stories, "story", nil, "`name` of a story to tell, or none; repeatable (default: all)")
@@ -176,8 +177,19 @@ func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsing)
 		return r, t.server, err
 	}
 	r, err := t.rehearse(ctx, embedded, o.Options)
-	if err != nil || o.stage != "both" {
-		return r, t.server, err
+	if err != nil {
+		return nil, nil, err
+	}
+	if unknown := r.NotKnown(); o.stage == "auto" && len(unknown) > 0 {
+		o.Pages, o.Fetches, o.Traces, o.Next, o.Comeback = unknown, nil, nil, nil, false
+		seen, err := (&teller{server: t.server}).rehearse(ctx, real, o.Options)
+		if err != nil {
+			return nil, nil, err
+		}
+		r.Take(seen)
+	}
+	if o.stage != "both" {
+		return r, t.server, nil
 	}
 	o.Traces = nil
 	if r.Chromium, err = t.rehearse(ctx, real, o.Options); err != nil {

@@ -72,3 +72,45 @@ onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.
 		assert.Contains(t, out, "offline/page-blank")
 	})
 }
+
+// TestWhatTheStageLacks has pages fail here for what Chromium has: no blame, and Chromium is asked when that is wanted.
+func TestWhatTheStageLacks(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	page := func(script string) string {
+		return `<!doctype html><html lang=en><head><title>Page</title></head><body><p id=p>Nothing</p><script>navigator.serviceWorker.register("/sw.js"); ` + script + `</script></body></html>`
+	}
+	write(t, dir, map[string]string{
+		"index.html":         page(""),
+		"global/index.html":  page(`documentPictureInPicture.addEventListener("enter", () => {}); p.textContent = "Drawn"`),
+		"member/index.html":  page("\n  document.startViewTransition(() => {}); p.textContent = 'Drawn'"),
+		"mistake/index.html": page(`if (!navigator.onLine) document.drawHarbours()`),
+		"sw.js": `oninstall = (e) => e.waitUntil(caches.open("v1").then((c) => c.addAll(["/", "/global/", "/member/", "/mistake/"])));
+onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));`,
+	})
+	outcomes := func(stage string) (rehearsal.Report, map[string]string) {
+		var r rehearsal.Report
+		require.NoError(t, json.Unmarshal([]byte(fine(t, dir, "rehearse", ".", "--story", "none", "--stage", stage, "--format", "json")), &r))
+		out := map[string]string{}
+		for _, p := range r.Pages {
+			out[p.URL] = string(p.Outcome) + " " + p.Stage + " " + p.Why
+		}
+		return r, out
+	}
+	r, got := outcomes("embedded")
+	assert.Equal(t, "whole  ", got["/"])
+	assert.Contains(t, got["/global/"], "not known  needs documentPictureInPicture, which this stage lacks: /global/:1:")
+	assert.Equal(t, "not known  needs startViewTransition, which this stage lacks: /member/:2:12", got["/member/"])
+	assert.Contains(t, got["/mistake/"], "partial  Uncaught TypeError")
+	assert.Contains(t, r.Findings[len(r.Findings)-1].Message, "2 pages are not known here")
+	out, _, code := run(t, dir, "audit", ".", "--only", "offline", "--scripts", "run")
+	assert.Equal(t, 0, code, out)
+	assert.NotContains(t, out, "/member/")
+	r, got = outcomes("auto")
+	assert.Equal(t, "whole chromium ", got["/global/"])
+	assert.Equal(t, "whole chromium ", got["/member/"])
+	assert.Contains(t, got["/mistake/"], "partial  Uncaught TypeError", "no other page is asked about")
+	for _, f := range r.Findings {
+		assert.NotEqual(t, "not-known", f.Kind)
+	}
+}

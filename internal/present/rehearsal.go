@@ -146,7 +146,7 @@ func (s *Style) page(p rehearsal.PageResult) {
 		} else if detail == "" {
 			detail = p.Why
 		}
-	case rehearsal.StandIn, rehearsal.Lost:
+	case rehearsal.StandIn, rehearsal.Lost, rehearsal.NotKnown:
 		detail = p.Why
 		if p.Line > 0 && p.Outcome == rehearsal.Lost {
 			detail += " (" + p.File + ":" + itoa(p.Line) + ")"

@@ -38,7 +38,10 @@ func words() map[string][]any {
 	for _, n := range stage.Networks {
 		networks = append(networks, string(n))
 	}
-	by, outcomes, levels := list(string(stage.ByWorker), string(stage.ByNetwork), string(stage.ByBrowser)), list("whole", "partial", "stand-in", "lost"), list("blocker", "warning", "advice")
+	by, outcomes, levels := list(string(stage.ByWorker), string(stage.ByNetwork), string(stage.ByBrowser)), []any{}, list("blocker", "warning", "advice")
+	for _, o := range rehearsal.Outcomes {
+		outcomes = append(outcomes, string(o))
+	}
 	return map[string][]any{
 		"RehearsalPageResult.network": list(networks...), "RehearsalFetchResult.network": list(networks...), "RehearsalTrace.network": list(networks...),
 		"RehearsalPageResult.outcome": outcomes, "RehearsalPageResult.answered_by": by, "RehearsalFetchResult.result": list("answered", "rejected"),

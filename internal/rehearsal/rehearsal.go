@@ -78,10 +78,13 @@ const (
 	StandIn Outcome = "stand-in"
 	Lost    Outcome = "lost"
 	Blank   Outcome = "blank" // the document came, and under a tenth of the words that it shows online is there
+
+	// NotKnown is the outcome of a page whose scripts failed because they use what browsers have and the stage lacks.
+	NotKnown Outcome = "not known"
 )
 
 // Outcomes are all outcomes, the best first.
-var Outcomes = []Outcome{Whole, Partial, Blank, StandIn, Lost}
+var Outcomes = []Outcome{Whole, Partial, Blank, StandIn, Lost, NotKnown}
 
 // Options of a rehearsal. The zero value visits the start page twice and then opens every page offline.
 type Options struct {
@@ -160,6 +163,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 		r.Findings = append(r.Findings, p.Findings...)
 		r.take(p.remarks)
 	}
+	r.sayUnknown()
 	if e, ok := st.(*Embedded); ok && o.Comeback {
 		if r.Comebacks, err = comebacks(ctx, func() *Embedded { return e.fresh(server) }, server, r); err != nil {
 			return nil, err

@@ -1,5 +1,10 @@
 package rehearsal
 
+import (
+	"fmt"
+	"slices"
+)
+
 // Missing is something that a page needed and did not get.
 type Missing struct {
 	URL string `json:"url"`
@@ -22,6 +27,7 @@ type PageResult struct {
 	File       string    `json:"file,omitempty"`
 	Line       int       `json:"line,omitempty"`
 
+	Stage    string    `json:"stage,omitempty"`        // that saw it, when it is not that of the report
 	Ran      bool      `json:"ran,omitempty"`          // its scripts ran
 	Words    int       `json:"words,omitempty"`        // that the visitor reads
 	Online   int       `json:"words_online,omitempty"` // that the page shows online
@@ -48,6 +54,7 @@ type Error struct {
 	File    string `json:"file,omitempty"`
 	Line    int    `json:"line,omitempty"`
 	Column  int    `json:"column,omitempty"`
+	Needs   string `json:"needs,omitempty"` // what browsers have and the embedded stage lacks, when that is the cause
 }
 
 // FetchResult is one fetch by a script in one network state.
@@ -126,3 +133,41 @@ type TraceStep struct {
 
 // Format names the shape of the report.
 const Format = "tachyform.rehearsal/1"
+
+// NotKnown gives the pages that the stage could not judge, each once, in their order.
+func (r *Report) NotKnown() []string {
+	var out []string
+	for _, p := range r.Pages {
+		if p.Outcome == NotKnown && !slices.Contains(out, p.URL) {
+			out = append(out, p.URL)
+		}
+	}
+	return out
+}
+
+// Take replaces the pages that could not be judged by what another stage saw of them.
+func (r *Report) Take(other *Report) {
+	for i, p := range r.Pages {
+		j := slices.IndexFunc(other.Pages, func(q PageResult) bool { return q.URL == p.URL && q.Network == p.Network })
+		if p.Outcome == NotKnown && j >= 0 {
+			r.Pages[i] = other.Pages[j]
+			r.Pages[i].Stage = other.Stage
+		}
+	}
+	r.sayUnknown()
+}
+
+// sayUnknown ends the findings with the count of pages that could not be judged.
+func (r *Report) sayUnknown() {
+	r.Findings = slices.DeleteFunc(r.Findings, func(f Finding) bool { return f.Kind == "not-known" })
+	pages := r.NotKnown()
+	if len(pages) == 0 {
+		return
+	}
+	what := "pages are"
+	if len(pages) == 1 {
+		what = "page is"
+	}
+	r.Findings = append(r.Findings, Finding{Kind: "not-known", Level: "advice", URL: pages[0], Message: fmt.Sprintf("%d %s not known here: the scripts use what browsers have and this stage lacks", len(pages), what),
+		Mend: "ask a Chromium about them: --stage auto"})
+}

@@ -86,8 +86,24 @@ func wordsOf(text string) (words map[string]int, total int) {
 	return words, total
 }
 
-// compare says what a visitor lacks of a page against the same page online: words that are not there, and exceptions that are not thrown there.
+// compare says what a visitor lacks of a page against the same page online, unless the stage cannot know it.
 func (e *expected) compare(p *PageResult, n stage.Network, l *stage.Load) {
+	e.against(p, n, l)
+	errors := l.Errors
+	if base := e.online.of(p.URL); base != nil {
+		errors = append(slices.Clip(errors), base.Errors...)
+	}
+	i := slices.IndexFunc(errors, func(x stage.PageError) bool { return x.Needs != "" })
+	if i < 0 || len(p.Missing) > 0 || p.Outcome != Whole && p.Outcome != Partial && p.Outcome != Blank {
+		return
+	}
+	x := errors[i]
+	p.Outcome, p.Less, p.File, p.Line = NotKnown, false, x.File, x.Line
+	p.Why = fmt.Sprintf("needs %s, which this stage lacks: %s:%d:%d", x.Needs, x.File, x.Line, x.Column)
+}
+
+// against finds words that are not there, and exceptions that are not thrown online.
+func (e *expected) against(p *PageResult, n stage.Network, l *stage.Load) {
 	p.Ran, p.Shown = true, l.Shown
 	here, total := wordsOf(l.Text)
 	p.Words = total

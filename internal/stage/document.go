@@ -20,6 +20,7 @@ type PageError struct {
 	Message      string
 	File         string // root-relative URL of the script or page, "" when unknown
 	Line, Column int
+	Needs        string // what browsers have and the stage lacks, when that is the cause
 }
 
 // PageRequest is a request that a page made, the document itself left out.
@@ -338,6 +339,7 @@ func (d *document) fail(e PageError) {
 		e.File, e.Line, e.Column = d.b.Relative(d.url), 1, 1
 	}
 	if len(d.errors) < maxErrors {
+		e.Needs = d.b.docs.gapIn(e.Message)
 		d.errors = append(d.errors, e)
 	}
 }

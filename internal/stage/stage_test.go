@@ -34,7 +34,7 @@ func serve(t testing.TB, files map[string]string, rules site.Rules) *site.Server
 
 func browser(t *testing.T, server *site.Server) *Browser {
 	t.Helper()
-	b := New(server, nil, Limits{Step: 400 * time.Millisecond, Memory: 256 << 20})
+	b := New(server, nil, Limits{Step: 2 * time.Second, Memory: 256 << 20})
 	t.Cleanup(b.Close)
 	return b
 }

@@ -94,7 +94,7 @@ PARTS
     say({ tachyform: "asked", asked: [[location.href, "document"], ...seen] });
   };
   const watch = (registration) => {
-    say("tachyform: send");
+    setTimeout(say, registration.waiting ? 1000 : 0, "tachyform: send"); // it may be taking over
     const found = (worker) => {
       if (!worker || !serviceWorker.controller) return;
       waiting = worker;

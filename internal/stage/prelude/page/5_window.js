@@ -478,6 +478,20 @@ $.hooks({
   workerstate: (id, state) => { const w = workers.get(id); if (!w) return; workerInfo(w).state = state; if (state === "activated" || state === "activating") lookReady(); fire(w, made(Event, "statechange")); },
   updatefound: (id) => { const r = registrations.get(id); if (r) fire(r, made(Event, "updatefound")); },
   network: (on) => fire(globalThis, made(Event, on ? "online" : "offline")),
+  // members gives the names of all that interfaces and global objects have here.
+  members() {
+    const all = new $Set();
+    const add = (o) => { for (; o && o !== $Object.prototype; o = $Object.getPrototypeOf(o)) for (const k of $Object.getOwnPropertyNames(o)) all.add(k); };
+    add(globalThis);
+    for (const k of $Object.getOwnPropertyNames(globalThis)) {
+      const {value} = $Object.getOwnPropertyDescriptor(globalThis, k);
+      if (typeof value !== "function" && (typeof value !== "object" || !value)) continue;
+      if (typeof value === "function") { add(value); if (value.prototype) add(value.prototype); continue; }
+      const parent = $Object.getPrototypeOf(value);
+      add(parent === $Object.prototype ? value : parent); // what storage holds is no member
+    }
+    return [...all];
+  },
   broadcast: (name, data) => { for (const c of channels) if (c.name === name) fire(c, made(MessageEvent, "message", {data, origin})); },
   popstate: (url, state) => {
     const from = document._address;
