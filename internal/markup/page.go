@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"strings"
 
+	"golang.org/x/net/html"
 	"golang.org/x/net/html/charset"
 	"golang.org/x/text/encoding"
 	"golang.org/x/text/encoding/unicode"
@@ -132,7 +133,22 @@ func readPage(src []byte, links bool) *Page {
 	return p
 }
 
-// declared gives the encoding that a page without a UTF-16 byte order mark declares in its first 1024 bytes. Browsers do
+// Decode gives the text of a document as browsers read it (HTML Standard, "determining the character encoding"): by its byte order mark, else by the charset of
+// its Content-Type, else by what its head declares, else as windows-1252.
+func Decode(src []byte, contentType string) string {
+	e, name, certain := charset.DetermineEncoding(src[:min(len(src), 3)], contentType)
+	if !certain {
+		e, name = declared(src)
+	}
+	if name != "utf-8" {
+		if text, err := e.NewDecoder().Bytes(src); err == nil {
+			return string(bytes.TrimPrefix(text, []byte("\ufeff")))
+		}
+	}
+	return strings.ToValidUTF8(string(bytes.TrimPrefix(src, []byte("\ufeff"))), "\ufffd")
+}
+
+// declared gives the encoding that a page without a UTF-16 byte order mark declares, in its first 1024 bytes or later in its head. Browsers do
 // not take UTF-8 for granted: only what is declared counts, so that bytes which could be guessed from are masked.
 func declared(src []byte) (encoding.Encoding, string) {
 	head := src[:min(len(src), 1024)]
@@ -151,7 +167,40 @@ func declared(src []byte) (encoding.Encoding, string) {
 		}
 	}
 	e, name, _ := charset.DetermineEncoding(head, "text/html")
+	if name == "windows-1252" && len(src) > len(head) {
+		if late, lateName := declaredLate(src); late != nil {
+			return late, lateName
+		}
+	}
 	return e, name
+}
+
+// declaredLate gives the encoding that a meta element of the head declares, wherever it stands: browsers read the page again then (HTML
+// Standard, "changing the encoding while parsing").
+func declaredLate(src []byte) (encoding.Encoding, string) {
+	z := html.NewTokenizer(bytes.NewReader(src))
+	for {
+		switch z.Next() {
+		case html.ErrorToken:
+			return nil, ""
+		case html.EndTagToken:
+			if name, _ := z.TagName(); string(name) == "head" {
+				return nil, ""
+			}
+		case html.StartTagToken, html.SelfClosingTagToken:
+			raw := bytes.Clone(z.Raw()) // reading the name changes its case
+			name, _ := z.TagName()
+			switch string(name) {
+			case "html", "head", "title", "base", "link", "script", "style", "noscript", "template":
+			case "meta":
+				if e, name, _ := charset.DetermineEncoding(raw, ""); name != "windows-1252" && bytes.Contains(bytes.ToLower(raw), []byte("charset")) {
+					return e, name
+				}
+			default:
+				return nil, ""
+			}
+		}
+	}
 }
 
 func ascii(b []byte) bool {

@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -19,6 +20,32 @@ func shows(t *testing.T, files map[string]string, url string) (*Tab, *Load) {
 	l, err := tab.Open(url)
 	require.NoError(t, err)
 	return tab, l
+}
+
+// TestEncodings reads letters beyond ASCII as browsers do: what nothing declares is windows-1252.
+func TestEncodings(t *testing.T) {
+	for name, c := range map[string]struct{ page, want string }{
+		"declared":             {"<!doctype html><meta charset=utf-8><p>caf\u00e9", "caf\u00e9"},
+		"declared later":       {"<!doctype html><html><head><title>x</title><meta charset=\"UTF-8\" /><p>caf\u00e9", "caf\u00e9"},
+		"declared by a pragma": {"<!doctype html><meta http-equiv=content-type content='text/html; charset=utf-8'><p>caf\u00e9", "caf\u00e9"},
+		"declared late":        {"<!doctype html><!--" + strings.Repeat("x", 1024) + "--><meta charset=utf-8><p>caf\u00e9", "caf\u00e9"},
+		"declared in the body": {"<!doctype html><!--" + strings.Repeat("x", 1024) + "--><p>caf\u00e9<template><meta charset=utf-8></template>", "caf\u00c3\u00a9"},
+		"not declared":         {"<!doctype html><p>caf\u00e9", "caf\u00c3\u00a9"},
+		"latin":                {"<!doctype html><meta charset=iso-8859-1><p>caf\xe9", "caf\u00e9"},
+		"a byte order mark":    {"\ufeff<!doctype html><p>caf\u00e9", "caf\u00e9"},
+		"UTF-16":               {"\xff\xfe<\x00p\x00>\x00\xe9\x00", "\u00e9"},
+		"no letters":           {"<!doctype html><meta charset=utf-8><p>x\xff", "x\ufffd"},
+	} {
+		for kind, script := range map[string]string{"static": "", "run": "<script>document.body.append('!')</script>"} {
+			t.Run(name+", "+kind, func(t *testing.T) {
+				if name == "UTF-16" {
+					script = ""
+				}
+				_, l := shows(t, map[string]string{"index.html": c.page + script}, "/")
+				assert.Equal(t, c.want, strings.TrimRight(l.Text, "! "))
+			})
+		}
+	}
 }
 
 // TestPagesShow is about what visitors read of pages that scripts draw, one behaviour each.

@@ -1,14 +1,11 @@
 package stage
 
 import (
-	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
 	"slices"
 	"strings"
-
-	"golang.org/x/net/html/charset"
 
 	"tachyform/internal/markup"
 )
@@ -138,7 +135,7 @@ func (l *loader) document(url, id string, r reply) {
 		if len(t.history) > 0 {
 			t.history[t.place].url = url
 		}
-		source := decoded(body, r.response.header("content-type"))
+		source := markup.Decode(body, r.response.header("content-type"))
 		l.done = true
 		if inert(body) {
 			l.static = true
@@ -201,18 +198,6 @@ func isPage(r *response) bool {
 	t, _, _ := strings.Cut(strings.ToLower(r.header("content-type")), ";")
 	t = strings.TrimSpace(t)
 	return t == "text/html" || t == "application/xhtml+xml" || t == ""
-}
-
-// decoded gives the text of a document, by the charset that its header or its own bytes name.
-func decoded(body []byte, contentType string) string {
-	e, name, certain := charset.DetermineEncoding(body[:min(len(body), 1024)], contentType)
-	if !certain && name == "utf-8" && !bytes.HasPrefix(body, []byte("\ufeff")) { // nothing says so, and browsers do not guess
-		e, _ = charset.Lookup("windows-1252")
-	}
-	if text, err := e.NewDecoder().Bytes(body); err == nil {
-		return string(bytes.TrimPrefix(text, []byte("\ufeff")))
-	}
-	return strings.ToValidUTF8(string(body), "\ufffd")
 }
 
 // expect notes that something is asked for, and what it is then known by.
