@@ -30,12 +30,6 @@ var names = sync.OnceValue(func() (n struct{ globals, members map[string]bool })
 	return n
 })
 
-// Source says where the names are from.
-func Source() string {
-	first, _, _ := strings.Cut(text, "\n")
-	return strings.TrimPrefix(first, "# ")
-}
-
 // Global says whether a script in Chromium finds something under a name that nothing declares: an interface, or a member of Window.
 func Global(name string) bool { return names().globals[name] }
 

@@ -5,6 +5,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"strings"
+
+	"tachyform/internal/compat"
 )
 
 // browsers are those that a platform is made of.
@@ -32,9 +35,7 @@ func reduce(version string) error {
 	members := map[string]map[string]string{}
 	for member, raw := range data.Manifests.Webapp {
 		var m struct {
-			Compat struct {
-				Support map[string]json.RawMessage `json:"support"`
-			} `json:"__compat"`
+			Compat json.RawMessage `json:"__compat"`
 		}
 		if member == "__compat" {
 			continue
@@ -44,33 +45,10 @@ func reduce(version string) error {
 		}
 		members[member] = map[string]string{}
 		for _, b := range browsers {
-			members[member][b] = since(m.Compat.Support[b])
+			members[member][b] = strings.TrimPrefix(compat.Read(m.Compat).Since(b), "true") // what has no known version is left out
 		}
 	}
 	enc := json.NewEncoder(os.Stdout)
 	enc.SetIndent("", " ")
 	return enc.Encode(map[string]any{"source": "@mdn/browser-compat-data " + version + " (CC0)", "date": data.Meta.Timestamp[:10], "members": members})
-}
-
-// since gives the version from which on a feature is there without a flag, "" for none.
-func since(raw json.RawMessage) string {
-	type statement struct {
-		Added   any   `json:"version_added"`
-		Removed any   `json:"version_removed"`
-		Flags   []any `json:"flags"`
-	}
-	var list []statement
-	if json.Unmarshal(raw, &list) != nil {
-		var one statement
-		if json.Unmarshal(raw, &one) != nil {
-			return ""
-		}
-		list = []statement{one}
-	}
-	for _, s := range list {
-		if v, ok := s.Added.(string); ok && v != "preview" && s.Removed == nil && len(s.Flags) == 0 {
-			return v
-		}
-	}
-	return ""
 }

@@ -8,6 +8,8 @@ import (
 	"os"
 	"slices"
 	"strings"
+
+	"tachyform/internal/compat"
 )
 
 func main() {
@@ -46,28 +48,4 @@ func reduce(version string) error {
 }
 
 // has says whether Chromium has a feature without a flag.
-func has(compat json.RawMessage) bool {
-	var c struct {
-		Support map[string]json.RawMessage `json:"support"`
-	}
-	if json.Unmarshal(compat, &c) != nil {
-		return false
-	}
-	type statement struct {
-		Added   any   `json:"version_added"`
-		Removed any   `json:"version_removed"`
-		Flags   []any `json:"flags"`
-	}
-	var list []statement
-	if json.Unmarshal(c.Support["chrome"], &list) != nil {
-		var one statement
-		if json.Unmarshal(c.Support["chrome"], &one) != nil {
-			return false
-		}
-		list = []statement{one}
-	}
-	return slices.ContainsFunc(list, func(s statement) bool {
-		added := s.Added != nil && s.Added != false && s.Added != "preview"
-		return added && (s.Removed == nil || s.Removed == false) && len(s.Flags) == 0
-	})
-}
+func has(feature json.RawMessage) bool { return compat.Read(feature).Since("chrome") != "" }
