@@ -12,9 +12,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
-	"sync"
 	"testing"
 
 	"github.com/gofrs/flock"
@@ -22,31 +20,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/config"
-	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
 	"tachyform/internal/site"
 )
-
-// TestMain has icons drawn once that many tests want.
-func TestMain(m *testing.M) {
-	type drawn struct {
-		icons   []icon.Icon
-		remarks []string
-	}
-	var known sync.Map
-	really := draw
-	draw = func(ctx context.Context, key string, m *icon.Master, o icon.Options) ([]icon.Icon, []string, error) {
-		if d, ok := known.Load(key); ok {
-			return slices.Clone(d.(drawn).icons), d.(drawn).remarks, nil
-		}
-		icons, remarks, err := really(ctx, key, m, o)
-		if err == nil {
-			known.Store(key, drawn{slices.Clone(icons), remarks})
-		}
-		return icons, remarks, err
-	}
-	os.Exit(m.Run())
-}
 
 func write(t testing.TB, dir string, files map[string]string) string {
 	t.Helper()
@@ -586,6 +562,19 @@ func TestOtherMastersAndEffort(t *testing.T) {
 	assert.Equal(t, []string{"icons/maskable-512.png"}, differ(plain, made(config.Icons{Maskable: "blue.svg"})))
 	assert.Less(t, len(made(config.Icons{Effort: "small"})["icons/icon-192.png"]), len(made(config.Icons{Effort: "quick"})["icons/icon-192.png"]))
 	assert.Equal(t, plain, made(config.Icons{}))
+}
+
+// TestLetterOfAnotherName has the letter be drawn anew, in place of a mark that cannot be read, when the name changes.
+func TestLetterOfAnotherName(t *testing.T) {
+	dir := write(t, write(t, t.TempDir(), small), map[string]string{"logo.svg": "<svg", "index.html": "<title>Kelda Mail</title><link rel=icon href=logo.svg><p>x"})
+	letter := func(name string) string {
+		cfg := &config.Config{Icons: config.Icons{Effort: "quick"}}
+		cfg.App.Name = name
+		p := fit(t, dir, cfg, Options{})
+		assert.Contains(t, strings.Join(p.Remarks, " "), "a letter is drawn instead")
+		return read(t, dir, "icons/icon-192.png")
+	}
+	assert.NotEqual(t, letter("Kelda Mail"), letter("Brae Mail"))
 }
 
 // TestBaseElement lets a page's base element decide what its links mean: the manifest and the icon that it has are found.

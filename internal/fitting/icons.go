@@ -32,7 +32,10 @@ func (f *fitter) icons(ctx context.Context) ([]icon.Icon, error) {
 			}
 		}
 	}
-	key := digest(fmt.Appendf(nil, "%s %s %s %v %s %s", icon.Generation, digest(data), dir, opts.Backgrounds, f.cfg.Icons.Background, more))
+	keyOf := func(data []byte) string {
+		return digest(fmt.Appendf(nil, "%s %s %s %v %s %s", icon.Generation, digest(data), dir, opts.Backgrounds, f.cfg.Icons.Background, more))
+	}
+	key := keyOf(data)
 	set := f.sameIcons(key, dir)
 	if set == nil {
 		master, err := icon.Load(ctx, name, data)
@@ -40,6 +43,7 @@ func (f *fitter) icons(ctx context.Context) ([]icon.Icon, error) {
 			f.remark("%v; a letter is drawn instead", err)
 			name, data = "the drawn letter", letterMark(f.app.name, f.app.theme)
 			f.app.master = ""
+			key = keyOf(data) // it shows the name and the theme colour, too
 			master, err = icon.Load(ctx, name, data)
 		}
 		if err != nil {
