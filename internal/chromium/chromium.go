@@ -54,6 +54,9 @@ const (
 // Browser is a Chromium with a fresh profile, visiting one local server.
 type Browser struct {
 	server  *preview.Server
+	base    context.Context // what ends every browser
+	path    string
+	profile string // the folder that everything is stored in, "" for the library's own
 	cancel  []context.CancelFunc
 	root    context.Context // of the browser and its first tab, which stays open until the end
 	network stage.Network
@@ -83,24 +86,32 @@ func StartIn(ctx context.Context, server *preview.Server, profile string) (*Brow
 	if err != nil {
 		return nil, err
 	}
-	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
+	b := &Browser{server: server, base: ctx, path: path, profile: profile, network: stage.Online, versions: map[string]*serviceworker.Version{},
+		regs: map[string]*serviceworker.Registration{}, changed: make(chan struct{}, 1)}
+	if err := b.start(); err != nil {
+		return nil, err
+	}
+	return b, nil
+}
+
+// start starts the browser's process.
+func (b *Browser) start() error {
+	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(b.path), chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.WindowSize(1280, 800))
-	if profile != "" {
-		opts = append(opts, chromedp.UserDataDir(profile))
+	if b.profile != "" {
+		opts = append(opts, chromedp.UserDataDir(b.profile))
 	}
-	b := &Browser{server: server, network: stage.Online, versions: map[string]*serviceworker.Version{},
-		regs: map[string]*serviceworker.Registration{}, changed: make(chan struct{}, 1)}
-	alloc, cancel1 := chromedp.NewExecAllocator(ctx, opts...)
+	alloc, cancel1 := chromedp.NewExecAllocator(b.base, opts...)
 	root, cancel2 := chromedp.NewContext(alloc)
 	b.root, b.cancel = root, []context.CancelFunc{cancel2, cancel1}
 	b.tab = b.newTab(root, func() {})
 	b.tabs = []*tab{b.tab}
 	if err := b.enable(); err != nil {
 		b.Close()
-		return nil, fmt.Errorf("starting %s: %w", path, err)
+		return fmt.Errorf("starting %s: %w", b.path, err)
 	}
-	return b, nil
+	return nil
 }
 
 func (b *Browser) newTab(ctx context.Context, end context.CancelFunc) *tab {
@@ -435,9 +446,6 @@ func (b *Browser) Rest() error {
 	_, err := chromedp.Call(b.ctx, serviceworker.StopAllWorkers, cdp.Empty{})
 	return err
 }
-
-// Keep cannot go back here: what happened to a real browser stays.
-func (b *Browser) Keep() (func() error, error) { return func() error { return nil }, nil }
 
 // Stores lists what is stored.
 func (b *Browser) Stores() ([]stage.Store, error) {

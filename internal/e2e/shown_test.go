@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"encoding/json"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -112,5 +113,44 @@ onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.
 	assert.Contains(t, got["/mistake/"], "partial  Uncaught TypeError", "no other page is asked about")
 	for _, f := range r.Findings {
 		assert.NotEqual(t, "not-known", f.Kind)
+	}
+}
+
+// TestVisitsLeaveNothing opens pages in one network state after another: none has what the visitor got in another, and a page that lists what is
+// stored lacks nothing because it would list more after more visits.
+func TestVisitsLeaveNothing(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	files := map[string]string{"dist/index.html": start, "dist/app.css": "", "tachyform.toml": `site = "dist"
+[stow]
+now = ["/", "/app.css"]
+[icons]
+effort = "quick"
+[[rule]]
+match = "/*/"
+destination = ["document"]
+answer = "network-first"
+`}
+	for _, name := range []string{"brae", "kelda", "orran"} {
+		files["dist/"+name+"/index.html"] = strings.ReplaceAll(start, "Skerry Line", "Sailings from the harbour of "+name)
+	}
+	write(t, dir, files)
+	fine(t, dir, "fit")
+	for stage, networks := range map[string]string{"embedded": "online,offline", "chromium": "offline"} {
+		t.Run(stage, func(t *testing.T) {
+			if stage == "chromium" {
+				needsAll(t)
+			}
+			t.Parallel()
+			var r rehearsal.Report
+			require.NoError(t, json.Unmarshal([]byte(fine(t, dir, "rehearse", "--stage", stage, "--network", networks, "--story", "none", "--detail", "text", "--format", "json")), &r))
+			got := map[string]rehearsal.Outcome{}
+			for _, p := range r.Pages {
+				if p.Network == "offline" {
+					got[p.URL] = p.Outcome
+				}
+			}
+			assert.Equal(t, map[string]rehearsal.Outcome{"/": "whole", "/offline.html": "whole", "/brae/": "stand-in", "/kelda/": "stand-in", "/orran/": "stand-in"}, got)
+		})
 	}
 }

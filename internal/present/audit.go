@@ -31,6 +31,9 @@ func (s *Style) Audit(r *audit.Report) error {
 		}
 	}
 	s.printf("  %s %s\n", pad("offline", 9), count(offline, "page")+": "+strings.Join(sums, ", "))
+	if tally[rehearsal.NotKnown] > 0 {
+		s.printf("  %s %s\n", pad("", 9), s.faint.Render("not known: the scripts use what this stage lacks; tachyform rehearse --stage auto asks a Chromium"))
+	}
 	if best, _ := r.Rehearsal.Best(); best != nil {
 		s.printf("  %s %s\n", pad("release", 9), "the next one is "+arrival(best))
 	} else if len(r.Rehearsal.Comebacks) > 0 {

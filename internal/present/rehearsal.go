@@ -152,19 +152,27 @@ func (s *Style) page(p rehearsal.PageResult) {
 			detail += " (" + p.File + ":" + itoa(p.Line) + ")"
 		}
 	}
-	s.printf("  %s %s %s\n", s.outcome(p.Outcome).Render(pad(string(p.Outcome), 9)), pad(p.URL, 30), s.faint.Render(clip(detail, 96)))
+	s.printf("  %s %s %s\n", s.outcome(p.Outcome).Render(pad(string(p.Outcome), 9)), pad(p.URL, 30), s.faint.Render(clip(detail, 96)+seenBy(p.Stage)))
+}
+
+// seenBy says which stage saw a page, when it is not that of the report.
+func seenBy(stage string) string {
+	if stage == "" {
+		return ""
+	}
+	return " (seen by the " + stage + " stage)"
 }
 
 // groups writes pages with the same outcome and reason together.
 func (s *Style) groups(pages []rehearsal.PageResult) {
 	type key struct {
-		outcome rehearsal.Outcome
-		why     string
+		outcome    rehearsal.Outcome
+		why, stage string
 	}
 	groups := map[key][]rehearsal.PageResult{}
 	var order []key
 	for _, p := range pages {
-		k := key{p.Outcome, p.Why}
+		k := key{p.Outcome, p.Why, p.Stage}
 		if p.Outcome == rehearsal.Whole {
 			k.why = ""
 		}
@@ -182,7 +190,7 @@ func (s *Style) groups(pages []rehearsal.PageResult) {
 		for _, p := range groups[k][:min(3, len(groups[k]))] {
 			names = append(names, p.URL)
 		}
-		s.printf("  %s %s %s\n", s.outcome(k.outcome).Render(pad(string(k.outcome), 9)), pad(count(len(groups[k]), "page"), 14), s.faint.Render(clip(strings.Join(names, "  "), 100)))
+		s.printf("  %s %s %s\n", s.outcome(k.outcome).Render(pad(string(k.outcome), 9)), pad(count(len(groups[k]), "page"), 14), s.faint.Render(clip(strings.Join(names, "  "), 100)+seenBy(k.stage)))
 		if k.why != "" {
 			s.printf("            %s\n", lines(s.faint, wrap(k.why, 110, 12)))
 		}

@@ -83,7 +83,7 @@ const (
 	NotKnown Outcome = "not known"
 )
 
-// Outcomes are all outcomes, the best first.
+// Outcomes are all outcomes: those that are known, the best first, and the one that is not.
 var Outcomes = []Outcome{Whole, Partial, Blank, StandIn, Lost, NotKnown}
 
 // Options of a rehearsal. The zero value visits the start page twice and then opens every page offline.
@@ -229,29 +229,38 @@ func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Op
 		}
 	}
 	if forker, ok := st.(interface{ Fork() Forked }); ok {
-		g, ctx := errgroup.WithContext(ctx)
+		g, each := errgroup.WithContext(ctx)
 		g.SetLimit(min(max(runtime.GOMAXPROCS(0), 2), 4)) // each holds an engine and what the worker keeps in memory
 		if e.online != nil {                              // others wait for it, so it is first
 			f := forker.Fork()
 			g.Go(func() error {
 				defer f.Close()
-				return e.online.take(ctx, f, o.Pages)
+				return e.online.take(each, f, o.Pages)
 			})
 		}
 		for i, n := range o.Networks {
 			f := forker.Fork()
 			g.Go(func() error {
 				defer f.Close()
-				return parts[i].state(ctx, f, server, o, e.fork(), n, step)
+				return parts[i].state(each, f, server, o, e.fork(), n, step)
 			})
 		}
-		return parts, g.Wait()
+		if err := g.Wait(); err != nil {
+			return nil, err
+		}
+		return parts, e.online.again(ctx, parts, func() (Stage, func(), error) {
+			f := forker.Fork()
+			return f, f.Close, nil
+		})
 	}
 	back, err := st.Keep()
 	if err != nil {
 		return nil, err
 	}
 	if e.online != nil {
+		if err := back(); err != nil {
+			return nil, err
+		}
 		if err := e.online.take(ctx, st, o.Pages); err != nil {
 			return nil, err
 		}
@@ -267,7 +276,7 @@ func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Op
 			return nil, err
 		}
 	}
-	return parts, nil
+	return parts, e.online.again(ctx, parts, func() (Stage, func(), error) { return st, func() {}, back() })
 }
 
 // state opens every page in one network state.
@@ -517,7 +526,15 @@ func (e *expected) result(url string, n stage.Network, l *stage.Load) PageResult
 		p.Outcome = Whole
 	}
 	if l.Ran {
-		e.compare(&p, n, l)
+		before := p
+		e.compare(&p, n, l, e.online.of(url))
+		if p.Less {
+			p.again = func(base *stage.Load) PageResult {
+				q := before
+				e.compare(&q, n, l, base)
+				return q
+			}
+		}
 	}
 	return p
 }

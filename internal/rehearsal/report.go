@@ -3,6 +3,8 @@ package rehearsal
 import (
 	"fmt"
 	"slices"
+
+	"tachyform/internal/stage"
 )
 
 // Missing is something that a page needed and did not get.
@@ -36,6 +38,8 @@ type PageResult struct {
 	Text     *string   `json:"text,omitempty"`
 	Requests []Request `json:"requests,omitempty"`
 	Errors   []Error   `json:"errors,omitempty"`
+
+	again func(online *stage.Load) PageResult // compares it with another load of the page online; nil when it shows no less
 }
 
 // Request is a request that a page made.
@@ -137,8 +141,10 @@ const Format = "tachyform.rehearsal/1"
 // NotKnown gives the pages that the stage could not judge, each once, in their order.
 func (r *Report) NotKnown() []string {
 	var out []string
+	seen := map[string]bool{}
 	for _, p := range r.Pages {
-		if p.Outcome == NotKnown && !slices.Contains(out, p.URL) {
+		if p.Outcome == NotKnown && !seen[p.URL] {
+			seen[p.URL] = true
 			out = append(out, p.URL)
 		}
 	}
@@ -147,11 +153,14 @@ func (r *Report) NotKnown() []string {
 
 // Take replaces the pages that could not be judged by what another stage saw of them.
 func (r *Report) Take(other *Report) {
+	saw := map[[2]string]PageResult{}
+	for _, p := range other.Pages {
+		saw[[2]string{p.URL, p.Network}] = p
+	}
 	for i, p := range r.Pages {
-		j := slices.IndexFunc(other.Pages, func(q PageResult) bool { return q.URL == p.URL && q.Network == p.Network })
-		if p.Outcome == NotKnown && j >= 0 {
-			r.Pages[i] = other.Pages[j]
-			r.Pages[i].Stage = other.Stage
+		if q, ok := saw[[2]string{p.URL, p.Network}]; ok && p.Outcome == NotKnown {
+			q.Stage = other.Stage
+			r.Pages[i] = q
 		}
 	}
 	r.sayUnknown()
