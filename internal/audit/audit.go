@@ -120,7 +120,7 @@ func (r *Report) Worst() Level {
 // Checks are all checks in the order they are shown.
 func Checks() []Check {
 	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, workerChecks, mistakeChecks(),
-		offlineChecks, updateChecks, weightChecks, privacyChecks)
+		offlineChecks, routeChecks, updateChecks, weightChecks, privacyChecks)
 }
 
 // pageHead is what the audit keeps of a page's head.

@@ -23,6 +23,7 @@ import (
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
+	"tachyform/internal/survey"
 	"tachyform/internal/worker"
 )
 
@@ -133,7 +134,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 		"data.json": "[]", "use.js": `fetch("/data.json")`}
 	o := Options{Live: &Live{Entry: "https://skerry.example/", Secure: true, Insecure: "https://skerry.example/", MissingStatus: 404}}
 	rules := site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "no-cache"}}}
-	base, scripts := "/", false
+	base, scripts, app := "/", false, ""
 	for name, data := range changes {
 		switch name {
 		case "live":
@@ -145,6 +146,8 @@ func run(t testing.TB, changes map[string]string) *Report {
 			base = data
 		case "scripts":
 			scripts = true
+		case "routes":
+			app, scripts = data, true
 		case "ceiling":
 			o.Ceiling = 10
 		default:
@@ -163,6 +166,10 @@ func run(t testing.TB, changes map[string]string) *Report {
 	s, err := site.Open(dir, base)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
+	visits := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: []string{"/data.json"}, Comeback: true, Scripts: scripts}
+	if app != "" {
+		application(t, app, s, &rules, &o, &visits)
+	}
 	server := site.NewServer(s, rules)
 	o.Live.Headers = map[string]http.Header{}
 	for _, f := range s.Files {
@@ -170,12 +177,37 @@ func run(t testing.TB, changes map[string]string) *Report {
 	}
 	st := rehearsal.NewEmbedded(server, nil, stage.Limits{})
 	defer st.Close()
-	r, err := rehearsal.Run(context.Background(), st, server, rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: []string{"/data.json"}, Comeback: true, Scripts: scripts})
+	r, err := rehearsal.Run(context.Background(), st, server, visits)
 	require.NoError(t, err)
 	report, err := Run(context.Background(), server, r, o)
 	require.NoError(t, err)
 	return report
 }
+
+// application has a good site be an application with one route, /boats, or one with something wrong.
+func application(t testing.TB, what string, s *site.Site, rules *site.Rules, o *Options, visits *rehearsal.Options) {
+	inv, err := survey.Take(context.Background(), s, survey.Options{})
+	require.NoError(t, err)
+	a := survey.Application{Shell: "/", Known: "its scripts", Routes: []survey.Route{{Pattern: "/boats", Address: "/boats", Seen: 1, Data: []survey.Data{{Method: "GET", URL: "/api/boats"}}}}}
+	if what == "dead" {
+		a.Dead = []string{"/gone"}
+	}
+	inv.Applications, o.Inventory = []survey.Application{a}, inv
+	rules.Routes = []site.RouteRule{{Folder: "/", Shell: "/", Except: a.ServerPaths()}}
+	for _, p := range s.Pages() {
+		visits.Pages = append(visits.Pages, p.URL)
+	}
+	visits.Pages, visits.Revisit, visits.MadeUp = append(visits.Pages, "/boats"), []string{"/boats"}, []string{"/api/boats"}
+}
+
+// appWorker answers the route with the start page, and keeps what it fetches.
+var appWorker = strings.Replace(goodWorker, "onfetch = ", `const kept = async (r) => { const c = await caches.open("v"); try { const x = await fetch(r); if (x.ok) await c.put(r, x.clone()); return x; } catch (e) { return (await c.match(r)) || Response.error(); } };
+const routed = (e) => e.request.url.endsWith("/boats") && e.respondWith(e.request.mode === "navigate" ? caches.match("/") : kept(e.request)) === undefined && e.request.url.endsWith("/boats");
+onfetch = (e) => routed(e) || good(e);
+const good = `, 1)
+
+// appUse is what the application's script does.
+const appUse = `fetch("/data.json"); addEventListener("offline", () => {}); if (location.pathname === "/boats") fetch("/api/boats").catch(() => {})`
 
 func failed(r *Report) []string {
 	out := []string{}
@@ -188,7 +220,7 @@ func failed(r *Report) []string {
 }
 
 func TestAGoodSitePassesEverything(t *testing.T) {
-	r := run(t, nil)
+	r := run(t, map[string]string{"routes": "good", "sw.js": appWorker, "use.js": appUse})
 	assert.Empty(t, failed(r))
 	for _, c := range r.Checks {
 		assert.Equal(t, "passed", c.State, "%s: a good site is a passing example of every check", c.ID)
@@ -337,6 +369,10 @@ func TestEachCheckFails(t *testing.T) {
 		"offline/page-lost":                 {map[string]string{"sw.js": strings.Replace(strings.Replace(goodWorker, `, "/fares.html"`, ``, 1), `.catch(() => caches.match("/offline.html"))`, ``, 1)}, ""},
 		"offline/page-blank":                {map[string]string{"scripts": "run", "fares.html": goodHead + `<p id=p></p><script>fetch("/data.json?fares").then((r) => r.json()).then(() => { p.textContent = "a list of all fares from four pounds to twenty of every crossing and of every ship with bicycles and cars" }).catch(() => {})</script>`}, ""},
 		"offline/page-partial":              {map[string]string{"fares.html": goodHead + `<img src="/512.png">`}, ""},
+		"offline/route-stand-in":            {map[string]string{"routes": "good", "sw.js": strings.Replace(appWorker, `caches.match("/")`, `caches.match("/offline.html")`, 1), "use.js": appUse}, ""},
+		"offline/route-data":                {map[string]string{"routes": "good", "sw.js": strings.Replace(appWorker, `await c.put(r, x.clone())`, `0`, 1), "use.js": appUse}, ""},
+		"offline/offline-unsaid":            {map[string]string{"routes": "good", "sw.js": appWorker, "use.js": `fetch("/data.json")`}, ""},
+		"pages/route-leads-nowhere":         {map[string]string{"routes": "dead", "sw.js": appWorker, "use.js": appUse}, ""},
 		"offline/page-stand-in":             {map[string]string{"sw.js": strings.Replace(goodWorker, `, "/fares.html"`, ``, 1)}, ""},
 	}
 	for id, c := range cases {

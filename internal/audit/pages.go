@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	_ "image/png" // touch icons are looked into
+	"path"
 	"slices"
 	"strings"
 
@@ -22,6 +23,10 @@ var pageChecks = []Check{
 			first := map[string]string{}
 			for _, p := range append(slices.Clone(f.rehearsal.Visits), f.rehearsal.Pages...) {
 				for _, m := range p.Missing {
+					u, _, _ := strings.Cut(m.URL, "?")
+					if m.Use == string(markup.UseFetch) && path.Ext(u) == "" {
+						continue // an endpoint of the server
+					}
 					if _, ok := first[m.URL]; nowhere[m.URL] && !ok {
 						first[m.URL] = p.URL
 					}

@@ -90,6 +90,9 @@ func offline(f *facts, outcome rehearsal.Outcome, start bool) []Finding {
 		if p.Outcome == rehearsal.Partial && len(p.Missing) == 0 && !p.Less {
 			continue
 		}
+		if p.Seen == rehearsal.Whole || f.isRoute(p.URL) && (outcome == rehearsal.StandIn || outcome == rehearsal.Lost || len(p.SeenMissing) > 0) {
+			continue // a visitor who has seen it has it; other checks are about routes
+		}
 		if p.Network != "offline" || p.Outcome != outcome || start != (p.URL == f.inv.StartFile.URL) || outcome == rehearsal.StandIn && f.private(p.URL) {
 			continue
 		}

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -91,7 +90,7 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 	f.StringVar(&o.failOn, "fail-on", "blocker", "lowest `level` that makes the exit status 1: blocker, warning, advice, or never")
 	f.StringVar(&o.baseline, "baseline", "", "an earlier report (--format json); only what is new makes the exit status 1")
 	f.StringSliceVar(&o.only, "only", nil, "`checks` or areas to look at; all others are left out")
-	f.StringVar(&o.scripts, "scripts", "read", "run the scripts of pages, as rehearse does, or read them for what they ask for, which is quicker")
+	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, as rehearse does, or read them for what they ask for, which is quicker (default read; run for applications)")
 	f.BoolVar(&o.mend, "mend", false, "fit the site first when that mends something; says what it mended and what it did not")
 	f.StringSliceVar(&o.skip, "skip", nil, "`checks` or areas to leave out")
 	return cmd
@@ -112,7 +111,7 @@ func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, o
 	}
 	opts.Private = privateIn(c, s)
 	step, end := a.progress("Rehearsing")
-	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true}, stories: []string{"none"}, scripts: cmp.Or(scripts, "read")})
+	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true}, stories: []string{"none"}, scripts: scripts, reading: true, inventory: opts.Inventory})
 	end()
 	if err != nil {
 		return nil, err
@@ -149,7 +148,7 @@ func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts aud
 		return before, nil
 	}
 	worker := slices.ContainsFunc(first, func(id string) bool { return safe[id] && area[id] == "worker" })
-	plan, err := fitting.Make(ctx, s, c, fitting.Options{NoWorker: !worker})
+	plan, err := fitting.Make(ctx, s, c, fitting.Options{NoWorker: !worker, Applications: a.applications(c, s)})
 	if err != nil {
 		return nil, fitError(err)
 	}

@@ -50,7 +50,7 @@ it and audits it. A folder that is not an earlier demo is never touched.`,
 			if err := say(func() error { return st.Heading(fmt.Sprintf("Wrote %d files of a demo site to %s", files, dir)) }); err != nil {
 				return err
 			}
-			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{})
+			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{Applications: a.applications(c, s)})
 			if err != nil {
 				return broken(err)
 			}

@@ -33,7 +33,7 @@ it unchanged. An existing file is never overwritten without --force.`,
 				return usage(fmt.Errorf("%s is there already; --force overwrites it, --output names another file", out))
 			}
 			a.config = os.DevNull // what an earlier draft says does not count
-			_, s, err := a.open(args, base)
+			c, s, err := a.open(args, base)
 			if err != nil {
 				return err
 			}
@@ -43,7 +43,7 @@ it unchanged. An existing file is never overwritten without --force.`,
 				return usage(err)
 			}
 			step, end := a.progress("Reading")
-			data, err := fitting.Draft(cmd.Context(), s, named, step)
+			data, err := fitting.Draft(cmd.Context(), s, named, fitting.Options{Progress: step, Applications: a.applications(c, s)})
 			end()
 			if err != nil {
 				return fitError(err)

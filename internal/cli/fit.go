@@ -59,6 +59,7 @@ taken from the pages; the summary says which, and where they came from. A second
 			}
 			step, end := a.progress("Reading")
 			opts.Progress = step
+			opts.Applications = a.applications(c, s)
 			plan, err := fitting.Make(cmd.Context(), s, c, opts)
 			end()
 			if err != nil {

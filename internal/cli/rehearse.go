@@ -116,9 +116,11 @@ fails makes the exit status 1. The steps of stories:
 type rehearsing struct {
 	rehearsal.Options
 	next, stage string
-	scripts     string   // "run", "read" or "" for what the number of pages says
-	detail      []string // "text", "requests", "errors"
-	stories     []string // names, or none; empty for all
+	scripts     string            // "run", "read" or "" for what the number of pages says
+	detail      []string          // "text", "requests", "errors"
+	reading     bool              // scripts are read when nothing is said, unless the site is an application
+	inventory   *survey.Inventory // of the site, nil when it was not surveyed
+	stories     []string          // names, or none; empty for all
 }
 
 // maxRun is of how many pages the scripts are run when nothing is said.
@@ -152,8 +154,11 @@ func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsing)
 	if pages == 0 {
 		pages = len(s.Pages())
 	}
-	o.Scripts = o.scripts == "run" || o.scripts == "" && pages <= maxRun
-	if o.scripts == "" && !o.Scripts {
+	if rules.Routes, err = o.routes(ctx, c, s, rules.Fallback); err != nil {
+		return nil, nil, err
+	}
+	o.Scripts = o.scripts == "run" || o.scripts == "" && pages <= maxRun && (!o.reading || len(o.Revisit) > 0)
+	if o.scripts == "" && !o.Scripts && !o.reading {
 		o.Unrun = fmt.Sprintf("the scripts of pages were read for what they ask for, and not run, since there are more than %d pages; --scripts run runs them, --page names single ones", maxRun)
 	}
 	t := teller{server: site.NewServer(s, rules)}
@@ -199,6 +204,69 @@ func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsing)
 	}
 	r.Differences = rehearsal.Compare(r, r.Chromium)
 	return r, t.server, nil
+}
+
+// maxRoutes is how many routes of applications are rehearsed when nothing is said.
+const maxRoutes = 40
+
+// routes finds the applications of a site, and adds their routes to the pages that are opened when none are named. It gives what the server has to answer to
+// them, as far as the configuration does not.
+func (o *rehearsing) routes(ctx context.Context, c *config.Config, s *site.Site, fallback string) ([]site.RouteRule, error) {
+	if len(s.Pages()) > maxRun && o.scripts != "run" {
+		return nil, nil
+	}
+	if o.inventory == nil {
+		inv, err := survey.Take(ctx, s, survey.Options{})
+		if err != nil {
+			return nil, broken(err)
+		}
+		o.inventory = inv
+	}
+	found, err := applicationsOf(ctx, c, s, o.inventory, nil)
+	if err != nil {
+		return nil, err
+	}
+	o.inventory.Applications = found.Applications
+	for _, x := range found.Remarks {
+		o.Notes = append(o.Notes, rehearsal.Finding{Kind: "routes", Level: "advice", Message: x, Mend: "name what is to be opened with --page, and see it with --stage chromium"})
+	}
+	configured, err := c.SiteRules()
+	if err != nil {
+		return nil, usage(err)
+	}
+	configured.Fallback = ""
+	plain := site.NewServer(s, configured)
+	var rules []site.RouteRule
+	var routes []string
+	for i := range found.Applications {
+		a := &found.Applications[i]
+		for _, r := range a.Routes {
+			routes = append(routes, r.Address)
+			for _, d := range r.Data {
+				if u, _, _ := strings.Cut(d.URL, "?"); d.Method == "GET" && strings.HasPrefix(u, "/") && plain.Answer("GET", u).Status >= 400 {
+					o.MadeUp = append(o.MadeUp, u)
+				}
+			}
+		}
+		if a.Hash || fallback != "" || len(a.Routes) == 0 {
+			continue
+		}
+		rules = append(rules, site.RouteRule{Folder: a.Folder(), Shell: a.Shell, Except: a.ServerPaths()})
+		o.Notes = append(o.Notes, rehearsal.Finding{Kind: "routes", Level: "advice", URL: a.Routes[0].Address,
+			Message: fmt.Sprintf("no file answers this: it is a route of the application %s. The server is taken to answer it with that page, as yours has to", a.Shell),
+			Mend:    "have your host answer what has no file with this page, and say so in tachyform.toml: [server] fallback"})
+	}
+	if len(o.Pages) == 0 && len(routes) > 0 {
+		for _, p := range s.Pages() {
+			o.Pages = append(o.Pages, p.URL)
+		}
+		if len(routes) > maxRoutes {
+			o.Notes = append(o.Notes, rehearsal.Finding{Kind: "routes", Level: "advice", Message: fmt.Sprintf("%d of %d routes are opened; --page names others", maxRoutes, len(routes))})
+		}
+		o.Revisit = routes[:min(maxRoutes, len(routes))]
+		o.Pages = append(o.Pages, o.Revisit...)
+	}
+	return rules, nil
 }
 
 // inChromium starts a Chromium with a fresh profile, and the server that it visits.

@@ -39,7 +39,7 @@ a slow network, from a failing server, and offline.`,
 			}
 			defer s.Close()
 			step, end := a.progress("Reading")
-			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{Progress: step, RulesOnly: true})
+			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{Progress: step, RulesOnly: true, Applications: a.applications(c, s)})
 			end()
 			if err != nil {
 				return fitError(err)

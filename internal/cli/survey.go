@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 	"time"
 
@@ -14,14 +15,15 @@ import (
 )
 
 func (a *app) surveyCommand() *cobra.Command {
-	var base string
+	var base, scripts string
 	limits := crawl.Usual
 	cmd := &cobra.Command{
 		Use:   "survey [SITE]",
 		Short: "See what a site has, what its pages need, and what is missing",
 		Long: `Survey reads SITE, a folder or a live address, and changes nothing. It shows pages and files with their weight,
 references that lead nowhere, what comes from other origins, endpoints and forms, pages that look personal, and the
-manifest and worker that are there already; and it says what to do next.
+manifest and worker that are there already; and it says what to do next. Pages that may be applications are run, in our
+model of a browser and without a network, to find the addresses that they answer by themselves, and the data they ask for.
 
 A live address is read politely: only its own origin, only pages below the folder of the address, a few requests at a
 time, as its robots.txt asks, and within limits. What was left out is said.`,
@@ -31,7 +33,10 @@ time, as its robots.txt asks, and within limits. What was left out is said.`,
 			if len(args) > 0 && isAddress(args[0]) {
 				return a.surveyAddress(cmd.Context(), args[0], limits)
 			}
-			_, s, err := a.open(args, base)
+			if scripts != "run" && scripts != "read" {
+				return usage(fmt.Errorf("--scripts %q: it is run or read", scripts))
+			}
+			c, s, err := a.open(args, base)
 			if err != nil {
 				return err
 			}
@@ -42,12 +47,20 @@ time, as its robots.txt asks, and within limits. What was left out is said.`,
 			if err != nil {
 				return fitError(err)
 			}
+			var remarks []string
+			if scripts == "run" {
+				if inv.Applications, remarks, err = a.applications(c, s)(cmd.Context(), inv); err != nil {
+					return fitError(err)
+				}
+			}
 			sum := inv.Summarize()
+			sum.NotFound = append(sum.NotFound, remarks...)
 			return a.emit(func(st *present.Style) error { return st.Survey(sum, nil) }, sum)
 		},
 	}
 	f := cmd.Flags()
 	f.StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
+	f.StringVar(&scripts, "scripts", "run", "run the scripts of pages that may be applications, to find their routes and what they ask for, or only read them")
 	f.IntVar(&limits.Pages, "pages", limits.Pages, "of a live address: `pages` to read at most")
 	f.IntVar(&limits.Depth, "depth", limits.Depth, "of a live address: links to follow from the first page at most")
 	f.DurationVar(&limits.Time, "time", limits.Time, "of a live address: how long to read at most")

@@ -391,9 +391,6 @@ func (c *Config) check() []error {
 	if _, err := c.Ceiling(); err != nil {
 		add("ceiling", c.Stow.Ceiling, "ceiling = %q is no size such as \"3 MB\"", c.Stow.Ceiling)
 	}
-	if c.Offline.Page != "" && c.Offline.Shell != "" {
-		add("shell", c.Offline.Shell, "[offline] has both page and shell; give one")
-	}
 	oneOf("first", c.Worker.First, "ours")
 	if w := c.Worker; w.First != "" && w.Beside == "" {
 		add("first", w.First, "first says who is asked first of two workers; name the other with beside")

@@ -79,7 +79,6 @@ func TestMistakesHaveTheirPlace(t *testing.T) {
 		"[[rule]]\nmatch = \"/a\"\nanswer = \"cached\"":       "t.toml:3:1: answer = \"cached\": it is one of cache-first",
 		"[[rule]]\nmatch = \"/a\"":                            "t.toml:2:1: the rule for \"/a\" has no answer",
 		"[[rule]]\nmatch = \"/a(\"\nanswer = \"cache-first\"": "t.toml:2:1: match = \"/a(\" is no pattern of the URL Pattern Standard",
-		"[offline]\npage = \"/a\"\nshell = \"/b\"":            "t.toml:3:1: [offline] has both",
 		"[update]\ntakeover = \"now\"":                        "t.toml:2:1: takeover = \"now\"",
 	} {
 		_, err := Parse("t.toml", []byte(text))

@@ -19,24 +19,25 @@ import (
 )
 
 // Draft writes a commented configuration for a site, filled from what the survey saw. siteDir is the folder as the
-// configuration is to name it. A fit with it does what a fit without any would do, until something in it is changed.
-func Draft(ctx context.Context, s *site.Site, siteDir string, progress survey.Progress) ([]byte, error) {
+// configuration is to name it. A fit with it does what a fit without any would do, until something in it is changed; but it keeps what the routes of an
+// application fetch. Of opts only Progress and Applications count.
+func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]byte, error) {
 	rec, err := recoverRecord(s)
 	if err != nil {
 		return nil, err
 	}
-	inv, err := survey.Take(ctx, s, survey.Options{Progress: progress})
+	inv, err := survey.Take(ctx, s, survey.Options{Progress: opts.Progress})
 	if err != nil {
 		return nil, err
 	}
 	based := s.Base == "/" && inv.Sure
 	if based {
 		s.Rebase(inv.Hint)
-		if inv, err = survey.Take(ctx, s, survey.Options{Progress: progress}); err != nil {
+		if inv, err = survey.Take(ctx, s, survey.Options{Progress: opts.Progress}); err != nil {
 			return nil, err
 		}
 	}
-	f := &fitter{site: s, cfg: &config.Config{}, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
+	f := &fitter{site: s, cfg: &config.Config{}, opts: Options{Applications: opts.Applications}, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
 		plan: &Plan{Site: s, Same: map[string]int{}, record: rec}}
 	f.plan.fitter = f
 	for p := range rec.Files { // what an earlier fit wrote is not part of the site
@@ -44,6 +45,12 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, progress survey.Pr
 	}
 	for _, p := range inv.Pages { // weighed without what fit inserted
 		f.sizes[p.File.Path] = int64(p.Size)
+	}
+	if err := f.findApplications(ctx); err != nil {
+		return nil, err
+	}
+	if f.shell, err = f.named("shell", f.cfg.Offline.Shell); err != nil {
+		return nil, err
 	}
 	in := &inferrer{inv: inv, cfg: f.cfg, ours: func(p string) bool { r, known := rec.Files[p]; return known && r.Original == "" }}
 	f.app = in.infer()
@@ -92,13 +99,23 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, progress survey.Pr
 	f.draftRules(d)
 	d.line("")
 	d.line("[offline]")
+	shell := ""
+	if f.shell != "" {
+		shell = f.url(f.inv.FileOf(f.shell).Path)
+		d.value("shell", shell, f.routesOf.Known)
+	}
 	if file, ok := s.File("offline.html"); ok && rec.Files["offline.html"].SHA256 == "" {
 		d.value("page", file.URL, "the site's own")
-	} else {
+	} else if f.shell == "" || f.pagesBesides() {
 		d.line("# page = \"/offline.html\"  # shown for pages that are not stored; fit writes one when none is named")
 	}
 	if p := personal(inv); len(p) > 0 {
 		d.line("# except = " + quoteList(p) + "  # would keep the worker out of these pages altogether: the browser's own error page when there is no network")
+	}
+	if shell != "" {
+		d.line("")
+		d.line("[server]")
+		d.value("fallback", shell, "rehearsals answer with it when no file matches, as the server has to")
 	}
 	d.line("")
 	d.line("[update]")
@@ -134,6 +151,7 @@ func (f *fitter) draftStow(d *drafter, now, later []site.File) {
 // draftRules writes a rule for each endpoint, with the reason for its answer.
 func (f *fitter) draftRules(d *drafter) {
 	seen := map[string]bool{}
+	f.draftData(d, seen)
 	ends := append([]survey.Endpoint{}, f.inv.Endpoints...)
 	sort.SliceStable(ends, func(i, j int) bool { return ends[i].URL < ends[j].URL })
 	for _, e := range ends {
@@ -164,6 +182,63 @@ func (f *fitter) draftRules(d *drafter) {
 		d.value("answer", "network-first", "fresh where there is a network, else the last answer that was seen")
 		d.value("patience", "3s", "how long to wait for the network before the stored answer is taken")
 	}
+}
+
+// draftData writes a rule for what each route of the application asked for when it ran. seen has what is written about.
+func (f *fitter) draftData(d *drafter, seen map[string]bool) {
+	if f.routesOf == nil {
+		return
+	}
+	for _, r := range f.routesOf.Routes {
+		for _, x := range r.Data {
+			u, _, _ := strings.Cut(x.URL, "?")
+			seen[x.Method+u] = true
+			form := survey.Pattern(u)
+			if seen["form "+x.Method+form] {
+				continue
+			}
+			seen["form "+x.Method+form] = true
+			d.line("")
+			switch {
+			case x.Method != "GET":
+				d.line(fmt.Sprintf("# %s %s (asked for by %s) sends something: it always goes to the network, and fails without one.", x.Method, form, r.Pattern))
+			case survey.PersonalPath(strings.TrimPrefix(u, f.site.Base)) || survey.PersonalPath(strings.TrimPrefix(r.Address, f.site.Base)):
+				d.line(fmt.Sprintf("# GET %s (asked for by %s) looks like what belongs to one person: nothing of it is stored. A rule with never = \"ignore\" would.", form, r.Pattern))
+			case strings.Contains(u, "://"):
+				d.line(fmt.Sprintf("# GET %s (asked for by %s) is another origin's: it fails without a network, unless you say what may be kept of it.", form, r.Pattern))
+				d.line("# [[rule]]")
+				d.line("# match = " + quoteTOML(patternOf(form)))
+				d.line("# answer = \"network-first\"")
+			default:
+				d.line("# If the answer differs from visitor to visitor, take this rule out: what it keeps is there for whoever uses the device next.")
+				d.line("[[rule]]")
+				d.value("match", patternOf(form), "asked for by the route "+r.Pattern+" when it ran")
+				d.value("answer", "network-first", "fresh where there is a network, else the last answer that was seen")
+				d.value("patience", "3s", "how long to wait for the network before the stored answer is taken")
+				d.line("keep = { entries = 50, age = \"7d\" }  # what a visitor saw stays a week")
+			}
+		}
+	}
+}
+
+// patternOf writes a form of addresses as a URL pattern, in which every name has to be another.
+func patternOf(form string) string {
+	scheme, rest, other := strings.Cut(form, "://")
+	if !other {
+		scheme, rest = "", form
+	} else {
+		scheme += "://"
+	}
+	segments := strings.Split(rest, "/")
+	ids := 0
+	for i, x := range segments {
+		if x != ":id" {
+			segments[i] = patternEscape(x)
+		} else if ids++; ids > 1 {
+			segments[i] = fmt.Sprintf(":id%d", ids)
+		}
+	}
+	return scheme + strings.Join(segments, "/")
 }
 
 // covered says whether a page that looks personal lies at an address, or above it.

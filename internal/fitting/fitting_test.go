@@ -441,7 +441,7 @@ func TestDraftSaysWhatFitDoes(t *testing.T) {
 		s, err := site.Open(dir, "/")
 		require.NoError(t, err)
 		defer s.Close()
-		data, err := Draft(context.Background(), s, dir, nil)
+		data, err := Draft(context.Background(), s, dir, Options{})
 		require.NoError(t, err)
 		cfg, err := config.Parse(filepath.Join(filepath.Dir(dir), "tachyform.toml"), data)
 		require.NoError(t, err, string(data))

@@ -42,6 +42,9 @@ type Options struct {
 	// Screenshots are pictures of the app for the dialogue to install. Those of an earlier fit stay without new ones.
 	Screenshots []Screenshot
 
+	// Applications finds the applications of the site that was surveyed, and says what could not be found out; nil for nobody who does.
+	Applications func(context.Context, *survey.Inventory) ([]survey.Application, []string, error)
+
 	listed int // files that the worker lists at most, 0 for the usual number
 }
 
@@ -118,6 +121,9 @@ type fitter struct {
 	many   bool             // so many files that what the survey kept of pages has to do where it can
 	script string           // URL of the page script, "" when none is written
 
+	routesOf *survey.Application // the application whose routes its document answers, nil for none
+	shell    string              // URL of that document
+
 	offlineIcon   string          // URL of the picture on it, "" for none
 	offlineScript string          // path of the script of our offline page, "" when none is written
 	caching       *worker.Plan    // what our worker is written from, as far as it is decided
@@ -151,6 +157,9 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 	f.plan.fitter = f
 	if based != "" {
 		f.plan.Inferences = append(f.plan.Inferences, Inference{"base", based, "the start page refers to files there; if the site is served from /, say --base /"})
+	}
+	if err := f.findApplications(ctx); err != nil {
+		return nil, err
 	}
 	f.many = len(s.Files) > cmp.Or(opts.listed, maxListed) && !cfg.Stow.Strict
 	if err := f.make(ctx); err != nil {
@@ -438,8 +447,14 @@ func (f *fitter) scriptAndOffline(workerPath string) (string, error) {
 		return "", err
 	}
 	f.write("page script", p, script)
-	if o := f.cfg.Offline; o.Shell != "" || o.Page != "" {
-		u := o.Shell + o.Page
+	if f.shell, err = f.named("[offline] shell", f.cfg.Offline.Shell); err != nil {
+		return "", err
+	}
+	u := f.cfg.Offline.Page
+	if u == "" && f.shell != "" && !f.pagesBesides() {
+		u = f.cfg.Offline.Shell
+	}
+	if u != "" {
 		file := f.inv.FileOf(u)
 		written := f.rec.Files[strings.TrimPrefix(u, f.site.Base)] // by an earlier fit
 		switch {

@@ -54,9 +54,7 @@ func (f *fitter) prepare() error {
 func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests map[string]worker.Entry) error {
 	plan := f.caching
 	plan.Offline = offline
-	if f.cfg.Offline.Shell != "" {
-		plan.Shell = offline
-	}
+	plan.Shell = f.shell
 	var err error
 	if plan.Image, err = f.named("image", f.cfg.Offline.Image); err != nil {
 		return err
@@ -82,6 +80,7 @@ func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests
 	plan.Long = f.plan.Stowed.AsVisited
 	f.ahead(plan)
 	plan.Apart = f.apart(plan)
+	f.unkept(plan)
 	enginePath := f.free("sw-engine.js", "app-sw-engine.js")
 	plan.Engine = f.url(enginePath)
 	f.lookOver(plan, now, later)
@@ -223,7 +222,7 @@ func (f *fitter) rules() ([]worker.Rule, error) {
 		out = append(out, worker.Rule{Source: u, Match: "^" + quote(u) + `(?:\?[\s\S]*)?$`, Answer: worker.NetworkFirst, Patience: 3000, Entries: 50})
 		f.plan.Inferences = append(f.plan.Inferences, Inference{"rule", u + " network-first, patience 3 s", "a script fetches it as data"})
 	}
-	return out, nil
+	return append(out, f.notRoutes()...), nil
 }
 
 // keptByRule says whether a rule answers for a file and stores what it answers, so that the release has no part in it.
@@ -314,24 +313,24 @@ func (f *fitter) stow(workerPath, offline string) (now, later []site.File, err e
 		total += file.Size
 	}
 	configured := len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) > 0
-	first := f.inv.Closure(f.inv.StartFile.URL, offline)
+	first := f.inv.Closure(f.inv.StartFile.URL, offline, f.shell)
 	always := map[string]bool{f.script: true, f.url(f.offlineScript): f.offlineScript != "", f.offlineIcon: true} // whatever the configuration says
-	for u := range f.inv.Closure(offline) {
+	for u := range f.inv.Closure(offline, f.shell) {
 		always[u] = true
 	}
 	if image, err := f.named("image", f.cfg.Offline.Image); err == nil && image != "" {
 		always[image] = true
 	}
 	delete(always, "")
-	if offline != "" {
-		always[offline] = true
+	for _, u := range []string{offline, f.shell} {
+		always[u] = u != ""
 	}
 	var added []string
 	small := !configured && total <= st.Ceiling && len(candidates) <= maxListed
 	for _, file := range candidates {
 		switch {
 		case configured && match(f.cfg.Stow.Now, file), first[file.URL] && !configured, small, always[file.URL]:
-			if configured && !match(f.cfg.Stow.Now, file) && file.URL != offline && file.URL != f.script {
+			if configured && !match(f.cfg.Stow.Now, file) && file.URL != offline && file.URL != f.shell && file.URL != f.script {
 				added = append(added, file.URL)
 			}
 			now = append(now, file)

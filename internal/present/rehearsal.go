@@ -153,6 +153,9 @@ func (s *Style) page(p rehearsal.PageResult) {
 		}
 	}
 	s.printf("  %s %s %s\n", s.outcome(p.Outcome).Render(pad(string(p.Outcome), 9)), pad(p.URL, 30), s.faint.Render(clip(detail, 96)+seenBy(p.Stage)))
+	if p.Seen != "" {
+		s.printf("            %s\n", lines(s.faint, wrap(strings.TrimSuffix("once it was seen online: "+string(p.Seen)+", "+p.SeenWhy, ", "), 110, 12)))
+	}
 }
 
 // seenBy says which stage saw a page, when it is not that of the report.

@@ -41,6 +41,7 @@ func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
 		s.row("of no use", count(len(r.Unneeded), "file")+" "+lines(s.faint, wrap("that visitors never ask for: "+brief(r.Unneeded), 100, 18)))
 	}
 	s.surveyed(r)
+	s.applications(r)
 	if len(r.Nowhere) > 0 {
 		s.printf("\n  %s\n", s.title.Render("References that lead nowhere"))
 		for i, n := range r.Nowhere {
@@ -89,6 +90,48 @@ func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
 		s.printf("  %s  %s\n", s.accent.Render(pad(n.Command, 36)), s.faint.Render(n.Why))
 	}
 	return s.err
+}
+
+// applications lists what answers addresses by its own scripts.
+func (s *Style) applications(r *survey.Summary) {
+	for _, a := range r.Applications {
+		s.printf("\n  %s\n", s.title.Render("An application: "+a.Shell))
+		s.printf("  %s\n", s.faint.Render(wrap(a.Known, 110, 2)))
+		for i, x := range a.Routes {
+			if i == maxListed {
+				s.printf("  and %s; --format json has all\n", count(len(a.Routes)-i, "more route"))
+				break
+			}
+			text := clip(x.Title, 40)
+			if x.Seen > 1 {
+				text = itoa(x.Seen) + " of this form, such as " + x.Address + "  " + text
+			}
+			s.printf("  route  %s %s\n", pad(clip(x.Pattern, 45), 45), s.faint.Render(clip(text, 78)))
+			for _, d := range formsOf(x.Data) {
+				s.printf("         %s\n", s.faint.Render("asks for "+clip(d, 98)))
+			}
+		}
+		if len(a.Dead) > 0 {
+			s.printf("  %s\n", s.warn.Render(wrap("neither a file nor the application answers "+brief(a.Dead)+", which it links", 110, 2)))
+		}
+		if a.Bounded {
+			s.printf("  %s\n", s.faint.Render("there may be more routes: not every link was followed"))
+		}
+	}
+	for _, n := range r.NotFound {
+		s.printf("\n  %s %s\n", s.warn.Render("not known"), wrap(n, 100, 12))
+	}
+}
+
+// formsOf writes requests for data, those of one form once.
+func formsOf(data []survey.Data) []string {
+	var out []string
+	for _, d := range data {
+		if line := d.Method + " " + survey.Pattern(d.URL); !slices.Contains(out, line) {
+			out = append(out, line)
+		}
+	}
+	return out
 }
 
 // links says how pages are linked when that asks something of the server.

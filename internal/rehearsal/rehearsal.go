@@ -90,6 +90,8 @@ var Outcomes = []Outcome{Whole, Partial, Blank, StandIn, Lost, NotKnown}
 type Options struct {
 	Visits   []string
 	Pages    []string
+	Revisit  []string // of the pages: those that are also opened by a visitor who has seen them online
+	MadeUp   []string // paths of data that the server does not have: for visitors who have seen a page it answers them with an empty object
 	Fetches  []string
 	Networks []stage.Network
 	Next     *site.Server // the release that replaces the site, nil for none
@@ -98,6 +100,7 @@ type Options struct {
 	Progress func(done, total int)
 	Scripts  bool                  // the scripts of pages run, and what visitors read is compared with what they read online
 	Unrun    string                // why scripts do not run although nobody said so, "" when there is no such reason
+	Notes    []Finding             // what was noticed before
 	Detail   map[string]bool       // of pages: "text", "requests", "errors"
 	Private  func(url string) bool // what belongs to one visitor: a page is whole without it; nil for nothing
 }
@@ -155,6 +158,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	if err != nil {
 		return nil, err
 	}
+	r.Findings = append(r.Findings, o.Notes...)
 	if o.Unrun != "" {
 		r.Findings = append(r.Findings, Finding{Kind: "scripts", Level: "advice", Message: o.Unrun})
 	}
@@ -248,7 +252,7 @@ func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Op
 		if err := g.Wait(); err != nil {
 			return nil, err
 		}
-		return parts, e.online.again(ctx, parts, func() (Stage, func(), error) {
+		return parts, r.afterwards(ctx, parts, o, e, func() (Stage, func(), error) {
 			f := forker.Fork()
 			return f, f.Close, nil
 		})
@@ -276,7 +280,7 @@ func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Op
 			return nil, err
 		}
 	}
-	return parts, e.online.again(ctx, parts, func() (Stage, func(), error) { return st, func() {}, back() })
+	return parts, r.afterwards(ctx, parts, o, e, func() (Stage, func(), error) { return st, func() {}, back() })
 }
 
 // state opens every page in one network state.

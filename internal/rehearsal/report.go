@@ -29,15 +29,18 @@ type PageResult struct {
 	File       string    `json:"file,omitempty"`
 	Line       int       `json:"line,omitempty"`
 
-	Stage    string    `json:"stage,omitempty"`        // that saw it, when it is not that of the report
-	Ran      bool      `json:"ran,omitempty"`          // its scripts ran
-	Words    int       `json:"words,omitempty"`        // that the visitor reads
-	Online   int       `json:"words_online,omitempty"` // that the page shows online
-	Less     bool      `json:"less,omitempty"`         // it shows less than online, or throws what it does not throw there
-	Shown    string    `json:"shown,omitempty"`        // the address that its own scripts went to
-	Text     *string   `json:"text,omitempty"`
-	Requests []Request `json:"requests,omitempty"`
-	Errors   []Error   `json:"errors,omitempty"`
+	Stage       string    `json:"stage,omitempty"`        // that saw it, when it is not that of the report
+	Ran         bool      `json:"ran,omitempty"`          // its scripts ran
+	Words       int       `json:"words,omitempty"`        // that the visitor reads
+	Online      int       `json:"words_online,omitempty"` // that the page shows online
+	Less        bool      `json:"less,omitempty"`         // it shows less than online, or throws what it does not throw there
+	Shown       string    `json:"shown,omitempty"`        // the address that its own scripts went to
+	Seen        Outcome   `json:"seen,omitempty"`         // of a visitor who has opened the page online before, where that was asked for
+	SeenWhy     string    `json:"seen_why,omitempty"`
+	SeenMissing []Missing `json:"seen_missing,omitempty"` // what this visitor lacks of the page
+	Text        *string   `json:"text,omitempty"`
+	Requests    []Request `json:"requests,omitempty"`
+	Errors      []Error   `json:"errors,omitempty"`
 
 	again func(online *stage.Load) PageResult // compares it with another load of the page online; nil when it shows no less
 }

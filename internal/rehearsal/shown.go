@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"tachyform/internal/site"
 	"tachyform/internal/stage"
 )
 
@@ -203,6 +204,83 @@ func (b *baseline) again(ctx context.Context, parts []part, fresh func() (Stage,
 		}
 	}
 	return nil
+}
+
+// afterwards does what needs the visitor who has only made the visits once more: fresh gives one.
+func (r *Report) afterwards(ctx context.Context, parts []part, o Options, e expected, fresh func() (Stage, func(), error)) error {
+	if err := e.online.again(ctx, parts, fresh); err != nil {
+		return err
+	}
+	less := map[string]*PageResult{}
+	var pages []string
+	for i := range parts {
+		for j := range parts[i].Pages {
+			p := &parts[i].Pages[j]
+			if p.Network == string(stage.Offline) && p.Outcome != Whole && p.Outcome != NotKnown && slices.Contains(o.Revisit, p.URL) {
+				less[p.URL] = p
+				pages = append(pages, p.URL)
+			}
+		}
+	}
+	if len(pages) == 0 {
+		return nil
+	}
+	st, end, err := fresh()
+	if err != nil {
+		return err
+	}
+	defer end()
+	open := func(n stage.Network, note func(page string, l *stage.Load)) error {
+		if err := st.SetNetwork(n); err != nil {
+			return err
+		}
+		for _, page := range pages {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			l, err := st.Open(page)
+			if err != nil {
+				return err
+			}
+			note(page, l)
+		}
+		return nil
+	}
+	if len(o.MadeUp) > 0 {
+		made := e.server.With(nil)
+		made.Rules.Answers = slices.Clone(made.Rules.Answers)
+		for _, p := range o.MadeUp {
+			made.Rules.Answers = append(made.Rules.Answers, site.AnswerRule{Path: p, Method: "GET", Type: "application/json", Body: []byte("{}")})
+		}
+		st.Release(made)
+		defer st.Release(e.server)
+	}
+	if err := open(stage.Online, func(string, *stage.Load) {}); err != nil {
+		return err
+	}
+	if err := st.Settle(); err != nil {
+		return err
+	}
+	if err := st.Rest(); err != nil {
+		return err
+	}
+	err = open(stage.Offline, func(page string, l *stage.Load) {
+		p := e.result(page, stage.Offline, l)
+		if slices.ContainsFunc(l.Requests, func(q stage.PageRequest) bool {
+			u, _, _ := strings.Cut(q.URL, "?")
+			return slices.Contains(o.MadeUp, u)
+		}) { // it shows what was made up
+			p.Outcome, p.Why = Whole, "with answers made up for data that the server does not have here"
+			if len(p.Missing) > 0 {
+				p.Outcome, p.Why = Partial, "missing "+p.Missing[0].URL
+			}
+		}
+		less[page].Seen, less[page].SeenWhy, less[page].SeenMissing = p.Outcome, p.Why, p.Missing
+	})
+	if err != nil {
+		return err
+	}
+	return st.SetNetwork(stage.Online)
 }
 
 // round opens pages online and gives those that have to be opened alone.

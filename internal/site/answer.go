@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"net/http"
 	"path"
+	"slices"
 	"strings"
 	"sync"
 
@@ -16,7 +17,14 @@ type Rules struct {
 	Headers   []HeaderRule
 	Redirects []RedirectRule
 	Answers   []AnswerRule
+	Routes    []RouteRule
 	Fallback  string // root-relative URL answered with 200 when no file matches; "" for none
+}
+
+// RouteRule answers what an application's own scripts answer: addresses in its folder that no file answers and that do not end in an extension.
+type RouteRule struct {
+	Folder, Shell string   // root-relative URLs of the folder, with its slash, and of the document
+	Except        []string // globs for paths that the server answers otherwise
 }
 
 // HeaderRule adds a response header to paths that match a glob.
@@ -122,6 +130,8 @@ func (v *Server) answer(method, urlPath string) Answer {
 	switch {
 	case to != "":
 		return redirect(to, http.StatusMovedPermanently)
+	case file == "" && (method == "GET" || method == "HEAD") && v.shellOf(urlPath) != "":
+		return v.file(v.shellOf(urlPath), http.StatusOK)
 	case file == "" && v.Rules.Fallback != "" && (method == "GET" || method == "HEAD"):
 		if file, _ := v.Find(v.Rules.Fallback); file != "" {
 			return v.file(file, http.StatusOK)
@@ -133,6 +143,18 @@ func (v *Server) answer(method, urlPath string) Answer {
 		return text(http.StatusMethodNotAllowed, "method not allowed\n")
 	}
 	return v.file(file, http.StatusOK)
+}
+
+// shellOf gives the file of the document of the application that answers a path, "" for none.
+func (v *Server) shellOf(urlPath string) string {
+	for _, r := range v.Rules.Routes {
+		if strings.HasPrefix(urlPath, r.Folder) && path.Ext(urlPath) == "" && !slices.ContainsFunc(r.Except, func(g string) bool { return matchPath(g, urlPath) }) {
+			if file, _ := v.Find(r.Shell); file != "" {
+				return file
+			}
+		}
+	}
+	return ""
 }
 
 // Find gives the file that answers a URL path, or the URL that it redirects to, or neither.

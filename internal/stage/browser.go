@@ -67,6 +67,7 @@ type Browser struct {
 	hung       []func()          // what waits for a network that does not answer
 	again      bool              // a page that would do the same again need not run again
 	scripts    bool              // scripts of pages run
+	workerless bool              // no worker can be registered
 	local      map[string]string // localStorage
 	cookies    map[string]string // that scripts of pages have set
 	lastWorker int64
@@ -114,6 +115,9 @@ func (b *Browser) RunScripts(run bool) {
 		b.docs.ahead()
 	}
 }
+
+// RefuseWorkers has every registration of a worker be refused from now on, so that all that pages show is the server's and their own.
+func (b *Browser) RefuseWorkers() { b.workerless = true }
 
 // Replay lets pages that would do the same again be taken from before; nothing can be done on such a page.
 func (b *Browser) Replay(on bool) { b.again = on }

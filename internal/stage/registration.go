@@ -71,6 +71,10 @@ func (b *Browser) register(script, scope string, module bool, done func(error)) 
 		b.remark(Remark{Kind: "register", Message: message, URL: b.Relative(script)})
 		done(r.error)
 	}
+	if b.workerless {
+		done(&scriptError{message: "no worker is wanted here", file: b.Relative(script)})
+		return
+	}
 	if !strings.HasPrefix(script, b.origin+"/") {
 		fail("the worker's script is on another origin, which browsers refuse")
 		return

@@ -70,33 +70,35 @@ type Step struct {
 
 // Summary is what a person or a machine wants to know of a site; its JSON form is tachyform.survey/1.
 type Summary struct {
-	Format        string       `json:"format"`
-	Site          string       `json:"site"`
-	Base          string       `json:"base"`
-	BaseHint      string       `json:"base_hint"` // base path that references point to, "" when it is the one in use
-	Pages         int          `json:"pages"`
-	Start         string       `json:"start"`
-	Title         string       `json:"title"`
-	Kinds         []Kind       `json:"kinds"`
-	Bytes         int64        `json:"bytes"`
-	Biggest       []Sized      `json:"biggest"`
-	StartWeight   int64        `json:"start_weight"` // the start page and everything it needs, in bytes
-	Links         Links        `json:"links"`
-	Hashed        int          `json:"hashed"`   // files with a digest in their name
-	Unneeded      []string     `json:"unneeded"` // source maps and other files that visitors do not ask for
-	Nowhere       []Nowhere    `json:"nowhere"`
-	Foreign       []Foreign    `json:"foreign"`
-	Endpoints     []Sent       `json:"endpoints"`
-	Personal      []Named      `json:"personal"`
-	Manifest      string       `json:"manifest"`       // URL, "" for none
-	ManifestPages int          `json:"manifest_pages"` // pages that link one
-	Workers       []Registered `json:"workers"`
-	WorkerPages   int          `json:"worker_pages"` // pages that register one
-	Fitted        int          `json:"fitted"`       // pages that hold what fit inserts
-	CSP           []Named      `json:"csp"`          // policies that forbid what fit adds
-	Storage       []string     `json:"storage"`
-	Skipped       []Named      `json:"skipped"`
-	Next          []Step       `json:"next"`
+	Format        string        `json:"format"`
+	Site          string        `json:"site"`
+	Base          string        `json:"base"`
+	BaseHint      string        `json:"base_hint"` // base path that references point to, "" when it is the one in use
+	Pages         int           `json:"pages"`
+	Start         string        `json:"start"`
+	Title         string        `json:"title"`
+	Kinds         []Kind        `json:"kinds"`
+	Bytes         int64         `json:"bytes"`
+	Biggest       []Sized       `json:"biggest"`
+	StartWeight   int64         `json:"start_weight"` // the start page and everything it needs, in bytes
+	Links         Links         `json:"links"`
+	Hashed        int           `json:"hashed"`   // files with a digest in their name
+	Unneeded      []string      `json:"unneeded"` // source maps and other files that visitors do not ask for
+	Nowhere       []Nowhere     `json:"nowhere"`
+	Foreign       []Foreign     `json:"foreign"`
+	Endpoints     []Sent        `json:"endpoints"`
+	Personal      []Named       `json:"personal"`
+	Manifest      string        `json:"manifest"`       // URL, "" for none
+	ManifestPages int           `json:"manifest_pages"` // pages that link one
+	Workers       []Registered  `json:"workers"`
+	WorkerPages   int           `json:"worker_pages"` // pages that register one
+	Fitted        int           `json:"fitted"`       // pages that hold what fit inserts
+	CSP           []Named       `json:"csp"`          // policies that forbid what fit adds
+	Storage       []string      `json:"storage"`
+	Applications  []Application `json:"applications"`
+	NotFound      []string      `json:"not_found"` // what running pages could not tell, and why
+	Skipped       []Named       `json:"skipped"`
+	Next          []Step        `json:"next"`
 }
 
 // NotForVisitors matches files that servers and tools read, and visitors never ask for.
@@ -106,7 +108,7 @@ var NotForVisitors = regexp.MustCompile(`(?i)(\.map|\.php|\.py|\.rb|\.ts|\.tsx|\
 func (inv *Inventory) Summarize() *Summary {
 	s := &Summary{Format: "tachyform.survey/1", Site: inv.Site.Dir, Base: inv.Site.Base, Pages: len(inv.Pages), Start: inv.StartFile.URL, Title: inv.Start.Title.Value,
 		Biggest: []Sized{}, Unneeded: []string{}, Nowhere: []Nowhere{}, Foreign: []Foreign{}, Endpoints: []Sent{}, Personal: []Named{}, Workers: []Registered{},
-		CSP: []Named{}, Storage: append([]string{}, inv.Stores...), Skipped: []Named{}, Next: []Step{}}
+		CSP: []Named{}, Storage: append([]string{}, inv.Stores...), Skipped: []Named{}, Next: []Step{}, Applications: append([]Application{}, inv.Applications...), NotFound: []string{}}
 	inv.files(s)
 	inv.references(s)
 	for _, e := range inv.Endpoints {

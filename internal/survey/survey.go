@@ -94,8 +94,9 @@ type Inventory struct {
 	Stores        []string       // kinds of storage that scripts mention, sorted
 	Unread        []site.Skipped // files that could not be read or understood
 	Links         Links
-	Hint          string // another base path that references point to, "" for none
-	Sure          bool   // the start page itself points there, and so does most of what leads nowhere
+	Hint          string        // another base path that references point to, "" for none
+	Applications  []Application // set by whoever ran the pages
+	Sure          bool          // the start page itself points there, and so does most of what leads nowhere
 
 	byURL   map[string]*Page
 	scripts sync.Map // what scripts inside pages say, by a hash of them

@@ -518,8 +518,16 @@ $.hooks({
     return true;
   },
   submit: (what) => { const e = findElement(what), form = e && (e.localName === "form" ? e : formOf(e)); if (!form) return false; requestSubmit(form, null); return true; },
-  links: () => [...document.querySelectorAll("a[href]")].map((a) => { const u = $.parseURL(a.getAttribute("href").trim(), baseOf(document)); return u ? u.href : ""; }),
+  links: () => linksIn(document, []).map((a) => { const u = $.parseURL(a.getAttribute("href").trim(), baseOf(document)); return u ? u.href : ""; }),
 });
+// linksIn collects the links of a document, those in open shadow roots, too.
+function linksIn(root, out) {
+  for (const e of root.querySelectorAll("*")) {
+    if ((e.localName === "a" || e.localName === "area") && e.hasAttribute("href")) out.push(e);
+    if (e.shadowRoot) linksIn(e.shadowRoot, out);
+  }
+  return out;
+}
 // findElement finds what a story names: by selector, else by the text that a visitor reads on it.
 function findElement(what) {
   try { const e = document.querySelector(what); if (e) return e; } catch { /* it is a text */ }
