@@ -53,13 +53,6 @@ func replaced(views string) string {
 	return app[:i] + views + app[i+len(mark):]
 }
 
-func patterns(a survey.Application) (out []string) {
-	for _, r := range a.Routes {
-		out = append(out, r.Pattern)
-	}
-	return out
-}
-
 func TestFind(t *testing.T) {
 	views := `{"/": "<a href=/boats>Boats</a> <a href=/tides>Tides</a> <a href=/gone>Gone</a> <a href=/timetable.pdf>Plan</a>", "/tides": "High water at noon", "/boats": "<h1>Our boats</h1><a href=/boats/1>one</a><a href=/boats/2>two</a><a href=/boats/3>three</a><a href=/boats/4>four</a><a href=/boats/5>five</a>",
 "/boats/:id": async (p) => { const r = await fetch("/api" + p).catch(() => {}); return "A ferry" + (r && r.ok ? (await r.json()).name : "") }}`
