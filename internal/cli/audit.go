@@ -195,7 +195,7 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	if err := a.checkFormat(); err != nil {
 		return err
 	}
-	c, err := a.configuration()
+	c, err := a.configuration(nil)
 	if err != nil {
 		return err
 	}

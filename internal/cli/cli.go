@@ -138,10 +138,17 @@ func (a *app) checkFormat() error {
 }
 
 // configuration reads the configuration, the steps of its stories included.
-func (a *app) configuration() (*config.Config, error) {
-	c, err := config.Find(a.config)
+func (a *app) configuration(args []string) (*config.Config, error) {
+	folder := ""
+	if len(args) > 0 {
+		folder = args[0]
+	}
+	c, err := config.Find(a.config, folder)
 	if err != nil {
 		return nil, usage(err)
+	}
+	if a.config == "" && c.File != "" && c.File != config.Name && !a.quiet {
+		fmt.Fprintf(a.err, "The configuration is %s, which names this site.\n", c.File)
 	}
 	for i, s := range c.Stories {
 		for _, step := range s.Steps {
@@ -159,7 +166,7 @@ func (a *app) open(args []string, base string) (*config.Config, *site.Site, erro
 	if err := a.checkFormat(); err != nil {
 		return nil, nil, err
 	}
-	c, err := a.configuration()
+	c, err := a.configuration(args)
 	if err != nil {
 		return nil, nil, err
 	}

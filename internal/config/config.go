@@ -208,13 +208,40 @@ func (e *Error) Error() string {
 	return fmt.Sprintf("%s:%d:%d: %s", e.File, e.Line, e.Column, e.Message)
 }
 
-// Find gives the configuration to use: the file asked for, else tachyform.toml in the current folder, else none.
-func Find(file string) (*Config, error) {
+// maxAbove is how many folders above a site are looked into for its configuration.
+const maxAbove = 8
+
+// Find gives the configuration to use: the file asked for, else tachyform.toml in the current folder, else the nearest one above the folder of the site
+// when it names this site, else none. site is "" when no folder was named.
+func Find(file, site string) (*Config, error) {
 	if file != "" {
 		return Read(file)
 	}
 	if _, err := os.Stat(Name); err == nil {
 		return Read(Name)
+	}
+	if site == "" || strings.Contains(site, "://") {
+		return &Config{}, nil
+	}
+	dir, err := filepath.Abs(site)
+	if err != nil {
+		return &Config{}, nil // the site itself will be said to be unreadable
+	}
+	above := filepath.Clean(site)
+	for at, n := dir, 0; n < maxAbove && filepath.Dir(at) != at; n++ {
+		at, above = filepath.Dir(at), filepath.Join(above, "..")
+		name := filepath.Join(above, Name)
+		if _, err := os.Stat(filepath.Join(at, Name)); err != nil {
+			continue
+		}
+		c, err := Read(name)
+		if err != nil {
+			return nil, err
+		}
+		if named, err := filepath.Abs(filepath.Join(at, filepath.FromSlash(c.Site))); err == nil && c.Site != "" && named == dir {
+			return c, nil
+		}
+		break // that of something else
 	}
 	return &Config{}, nil
 }

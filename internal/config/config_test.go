@@ -99,16 +99,37 @@ func TestAllMistakesAtOnce(t *testing.T) {
 func TestFind(t *testing.T) {
 	dir := t.TempDir()
 	t.Chdir(dir)
-	c, err := Find("")
+	c, err := Find("", "")
 	require.NoError(t, err)
 	assert.Empty(t, c.File)
 	assert.Equal(t, ".", c.Dir())
 	require.NoError(t, os.WriteFile(Name, []byte("base = \"/x/\""), 0o644))
-	c, err = Find("")
+	c, err = Find("", "")
 	require.NoError(t, err)
 	assert.Equal(t, "/x/", c.Base)
-	_, err = Find(filepath.Join(dir, "gone.toml"))
+	_, err = Find(filepath.Join(dir, "gone.toml"), "")
 	assert.ErrorContains(t, err, "no such file")
+}
+
+// TestFindAbove takes the configuration that stands above a site when it names this site, and no other.
+func TestFindAbove(t *testing.T) {
+	dir := t.TempDir()
+	for name, data := range map[string]string{"a/tachyform.toml": "site = \"web/dist\"", "a/web/dist/index.html": "", "a/other/index.html": "", "a/src/x.js": "", "b/tachyform.toml": "sitte = 1", "b/dist/index.html": ""} {
+		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(data), 0o644))
+	}
+	t.Chdir(filepath.Join(dir, "a", "src"))
+	for site, want := range map[string]string{"../web/dist": "../tachyform.toml", "../web/dist/": "../tachyform.toml", "../other": "", "../../b": "", "https://skerry.example/": "", filepath.Join(dir, "a/web/dist"): filepath.Join(dir, "a", Name)} {
+		c, err := Find("", site)
+		require.NoError(t, err, site)
+		assert.Equal(t, want, c.File, site)
+	}
+	_, err := Find("", "../../b/dist")
+	assert.ErrorContains(t, err, "sitte")
+	t.Chdir(filepath.Join(dir, "a", "web", "dist"))
+	c, err := Find("", ".")
+	require.NoError(t, err)
+	assert.Equal(t, "../../tachyform.toml", c.File)
 }
 
 func TestServerFiles(t *testing.T) {
