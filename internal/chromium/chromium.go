@@ -9,7 +9,9 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"slices"
 	"sort"
 	"strings"
@@ -56,7 +58,8 @@ type Browser struct {
 	server  *preview.Server
 	base    context.Context // what ends every browser
 	path    string
-	profile string // the folder that everything is stored in, "" for the library's own
+	profile string // the folder that everything is stored in
+	own     string // the folder around it, when it goes with the browser; else ""
 	cancel  []context.CancelFunc
 	root    context.Context // of the browser and its first tab, which stays open until the end
 	network stage.Network
@@ -75,12 +78,22 @@ type Browser struct {
 	scripts  bool // what visitors read is compared
 }
 
-// Start starts a browser for a server. It is ended by Close, and with ctx.
+// Start starts a browser for a server. It is ended by Close, and with ctx; what it stores goes with it.
 func Start(ctx context.Context, server *preview.Server) (*Browser, error) {
-	return StartIn(ctx, server, "")
+	dir, err := os.MkdirTemp("", "tachyform-chromium-")
+	if err != nil {
+		return nil, err
+	}
+	b, err := StartIn(ctx, server, filepath.Join(dir, "visitor"))
+	if err != nil {
+		_ = os.RemoveAll(dir)
+		return nil, err
+	}
+	b.own = dir
+	return b, nil
 }
 
-// StartIn starts a browser that keeps what it stores in a folder, so that another one can go on with it; "" for nowhere.
+// StartIn starts a browser that keeps what it stores in a folder, so that another one can go on with it.
 func StartIn(ctx context.Context, server *preview.Server, profile string) (*Browser, error) {
 	path, err := Find()
 	if err != nil {
@@ -99,16 +112,14 @@ func (b *Browser) start() error {
 	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(b.path), chromedp.NoSandbox, chromedp.DisableGPU,
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.WindowSize(1280, 800))
-	if b.profile != "" {
-		opts = append(opts, chromedp.UserDataDir(b.profile))
-	}
+	opts = append(opts, chromedp.UserDataDir(b.profile))
 	alloc, cancel1 := chromedp.NewExecAllocator(b.base, opts...)
 	root, cancel2 := chromedp.NewContext(alloc)
 	b.root, b.cancel = root, []context.CancelFunc{cancel2, cancel1}
 	b.tab = b.newTab(root, func() {})
 	b.tabs = []*tab{b.tab}
 	if err := b.enable(); err != nil {
-		b.Close()
+		b.stop()
 		return fmt.Errorf("starting %s: %w", b.path, err)
 	}
 	return nil
@@ -292,6 +303,15 @@ func (b *Browser) Kill() { b.cancel[len(b.cancel)-1]() }
 
 // Close ends the browser.
 func (b *Browser) Close() {
+	if b.own == "" {
+		b.stop()
+		return
+	}
+	_ = b.end() // gently, so that nothing writes into its folder any more
+	_ = os.RemoveAll(b.own)
+}
+
+func (b *Browser) stop() {
 	for _, c := range b.cancel {
 		c()
 	}

@@ -17,15 +17,9 @@ import (
 // endPatience is how long a browser may take to write its folder and to end.
 const endPatience = 20 * time.Second
 
-// ErrNoFolder says that the browser keeps what it stores nowhere, so that it cannot go back to that.
-var ErrNoFolder = errors.New("the browser was not started in a folder")
-
-// Keep notes what is stored: the browser ends, its folder is copied, and the function goes on with such a copy, as often as it is called. Only for
-// browsers that were started in a folder; copies are put beside it. What is open is closed; a worker's globals are lost.
+// Keep notes what is stored: the browser ends, its folder is copied, and the function goes on with such a copy, as often as it is called. The copy
+// that is kept lies beside it. What is open is closed; a worker's globals are lost.
 func (b *Browser) Keep() (func() error, error) {
-	if b.profile == "" {
-		return nil, ErrNoFolder
-	}
 	kept := b.profile + "-kept"
 	if err := b.end(); err != nil {
 		return nil, err
@@ -60,7 +54,7 @@ func (b *Browser) end() error {
 	ctx, cancel := context.WithTimeout(b.root, endPatience)
 	defer cancel()
 	err := chromedp.Cancel(ctx)
-	b.Close()
+	b.stop()
 	if err != nil && !errors.Is(err, context.Canceled) {
 		return fmt.Errorf("ending the browser: %w", err)
 	}

@@ -4,8 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 	"runtime/debug"
 	"slices"
 	"strings"
@@ -275,18 +273,12 @@ func inChromium(ctx context.Context, server *site.Server) (rehearsal.Stage, func
 	if err != nil {
 		return nil, nil, err
 	}
-	dir, err := os.MkdirTemp("", "tachyform-chromium-")
+	b, err := chromium.Start(ctx, web)
 	if err != nil {
 		_ = web.Stop()
 		return nil, nil, err
 	}
-	b, err := chromium.StartIn(ctx, web, filepath.Join(dir, "visitor"))
-	if err != nil {
-		_ = web.Stop()
-		_ = os.RemoveAll(dir)
-		return nil, nil, err
-	}
-	return b, func() { b.Close(); _ = web.Stop(); _ = os.RemoveAll(dir) }, nil
+	return b, func() { b.Close(); _ = web.Stop() }, nil
 }
 
 // privateIn says what belongs to one visitor: what the configuration never stores, and addresses that look like it.

@@ -176,6 +176,25 @@ func TestApplicationInAFolder(t *testing.T) {
 	}
 }
 
+// TestTheFolderThatWasMeant edits nothing of a project's folder, or of one that holds several sites, and names what was probably meant.
+func TestTheFolderThatWasMeant(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"boats/package.json": "{}", "boats/index.html": start, "boats/dist/index.html": start, "boats/node_modules/x/index.html": start, "two/a/index.html": start, "two/b/index.html": start})
+	for site, want := range map[string]string{"boats": "what is deployed is probably boats/dist", "two": "its folders are sites of their own: a, b"} {
+		_, stderr, code := run(t, dir, "fit", site)
+		assert.Equal(t, 2, code)
+		assert.Contains(t, stderr, want)
+		assert.NoDirExists(t, filepath.Join(dir, site, ".tachyform"))
+		assert.Contains(t, strings.Join(strings.Fields(fine(t, dir, "survey", site)), " "), want)
+		fine(t, dir, "fit", site, "--anyway")
+		fine(t, dir, "fit", site) // it is ours now
+	}
+	page, err := os.ReadFile(filepath.Join(dir, "boats/node_modules/x/index.html"))
+	require.NoError(t, err)
+	assert.Equal(t, start, string(page))
+}
+
 // TestRoutedApplications builds applications with routers from npm, fits them without configuration, and opens every route on both stages while the network is
 // gone: none is blank, none is another page, and the stages agree.
 func TestRoutedApplications(t *testing.T) {

@@ -31,6 +31,7 @@ import (
 // Options of a fit beside the configuration.
 type Options struct {
 	ReplaceWorker bool            // write our worker in place of the site's own
+	Anyway        bool            // also when the folder is probably not what was meant
 	NoWorker      bool            // write no worker into a site that has none of ours
 	Progress      survey.Progress // told how many of how many files are read
 
@@ -143,6 +144,9 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 	inv, err := survey.Take(ctx, s, survey.Options{Progress: opts.Progress, Edits: true})
 	if err != nil {
 		return nil, err
+	}
+	if d := inv.Doubt(); d != nil && !opts.Anyway && !opts.RulesOnly && len(rec.Files) == 0 && cfg.App.StartURL == "" {
+		return nil, fmt.Errorf("%s. Nothing was written; %s. --anyway takes the folder as it is", d.Why, d.Mend)
 	}
 	based := ""
 	if cfg.Base == "" && s.Base == "/" && inv.Sure {

@@ -40,6 +40,10 @@ func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
 	if len(r.Unneeded) > 0 {
 		s.row("of no use", count(len(r.Unneeded), "file")+" "+lines(s.faint, wrap("that visitors never ask for: "+brief(r.Unneeded), 100, 18)))
 	}
+	if r.Doubt != nil {
+		s.row("is it this?", lines(s.warn, wrap(r.Doubt.Why, 100, 18)))
+		s.row("", lines(s.faint, wrap(r.Doubt.Mend, 100, 18)))
+	}
 	s.surveyed(r)
 	s.applications(r)
 	if len(r.Nowhere) > 0 {

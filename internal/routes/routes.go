@@ -365,6 +365,9 @@ func (s *search) result() *survey.Application {
 	a := &survey.Application{Shell: s.shell, Known: s.known, Hash: s.hash, Routes: []survey.Route{}, Dead: append([]string{}, slices.Sorted(maps.Keys(s.dead))...), Bounded: s.more}
 	if len(s.routes) > 0 {
 		a.Known = fmt.Sprintf("its scripts draw links that no file answers, such as %s, and answer them", first(s.routes))
+		if s.hash {
+			a.Known = fmt.Sprintf("its scripts answer what stands behind the # of links, such as %s", first(s.routes))
+		}
 	}
 	for _, r := range folded(s.routes) {
 		slices.SortFunc(r.Data, func(a, b survey.Data) int { return strings.Compare(a.URL+" "+a.Method, b.URL+" "+b.Method) })

@@ -76,7 +76,7 @@ func TestFind(t *testing.T) {
 			Shell: "/app/", Known: "its scripts draw links that no file answers, such as /app/boats, and answer them", Dead: []string{},
 			Routes: []survey.Route{{Pattern: "/app/boats", Address: "/app/boats", Seen: 1, Title: "Skerry boats", Data: []survey.Data{}}}}}},
 		"routes behind the #": {files: map[string]string{"index.html": document + `const draw = () => { document.getElementById("root").innerHTML = ({"": "<a href='#/boats'>Boats</a>", "#/boats": "Our boats"})[location.hash] }; addEventListener("hashchange", draw); draw()</script>`}, want: []survey.Application{{
-			Shell: "/", Hash: true, Known: "its scripts draw links that no file answers, such as /#/boats, and answer them", Dead: []string{},
+			Shell: "/", Hash: true, Known: "its scripts answer what stands behind the # of links, such as /#/boats", Dead: []string{},
 			Routes: []survey.Route{{Pattern: "/#/boats", Address: "/#/boats", Seen: 1, Title: "Skerry boats", Data: []survey.Data{}}}}}},
 		"what a host says": {files: map[string]string{"_redirects": "/*  /index.html  200\n", "index.html": page("/", `{"/": "Sign in"}`)}, want: []survey.Application{{
 			Shell: "/", Known: "_redirects answers everything else with it", Dead: []string{}, Routes: []survey.Route{}}}},

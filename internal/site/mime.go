@@ -48,6 +48,8 @@ func (f File) Kind() string { return kind(f.Type, f.Path) }
 func kind(mediaType, name string) string {
 	essence := Essence(mediaType)
 	switch {
+	case strings.Contains(essence, "html") && strings.Contains("/"+name, "/node_modules/"):
+		return "other" // of a package: no page of the site
 	case essence == "text/html" || essence == "application/xhtml+xml":
 		return "page"
 	case essence == "text/css":

@@ -98,6 +98,7 @@ type Summary struct {
 	Applications  []Application `json:"applications"`
 	NotFound      []string      `json:"not_found"` // what running pages could not tell, and why
 	Skipped       []Named       `json:"skipped"`
+	Doubt         *Doubt        `json:"doubt,omitempty"` // why the folder is probably not what was meant
 	Next          []Step        `json:"next"`
 }
 
@@ -139,6 +140,7 @@ func (inv *Inventory) Summarize() *Summary {
 	for _, k := range append(append([]site.Skipped{}, inv.Site.Skipped...), inv.Unread...) {
 		s.Skipped = append(s.Skipped, Named{k.Path, k.Why})
 	}
+	s.Doubt = inv.Doubt()
 	inv.next(s)
 	return s
 }

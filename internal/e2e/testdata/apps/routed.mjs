@@ -33,10 +33,10 @@ const fares = {"fares.js": `export default {template: "<p>Fares from four pounds
 await app("vue", {"main.js": vue("createWebHistory"), ...fares}, {loader: "js"});
 await app("vue-hash", {"main.js": vue("createWebHashHistory"), ...fares}, {loader: "js"});
 
-await app("preact", {"main.jsx": `import {render} from "preact"; import {useEffect, useState} from "preact/hooks"; import {Router, Route, Switch, Link} from "wouter-preact";
-const Boats = () => <><h2>All boats</h2>{[1, 2, 3].map((n) => <Link href={"/boats/" + n}>Boat {n} </Link>)}</>;
+await app("wouter", {"main.jsx": `import {createRoot} from "react-dom/client"; import {useEffect, useState} from "react"; import {Router, Route, Switch, Link} from "wouter";
+const Boats = () => <><h2>All boats</h2>{[1, 2, 3].map((n) => <Link key={n} href={"/boats/" + n}>Boat {n} </Link>)}</>;
 function Boat({id}) { const [name, set] = useState("loading"); useEffect(() => { ${boat}.then(set); }, [id]); return <p>The boat: {name}</p>; }
-render(<Router><nav><Link href="/boats">Boats</Link> <Link href="/fares">Fares</Link></nav><Switch><Route path="/"><h1>Ferries</h1></Route><Route path="/boats"><Boats/></Route><Route path="/boats/:id">{(p) => <Boat id={p.id}/>}</Route><Route path="/fares"><p>Fares from four pounds</p></Route><Route>No such page here</Route></Switch></Router>, document.getElementById("app"));`}, {jsxImportSource: "preact"});
+createRoot(document.getElementById("app")).render(<Router><nav><Link href="/boats">Boats</Link> <Link href="/fares">Fares</Link></nav><Switch><Route path="/"><h1>Ferries</h1></Route><Route path="/boats"><Boats/></Route><Route path="/boats/:id">{(p) => <Boat id={p.id}/>}</Route><Route path="/fares"><p>Fares from four pounds</p></Route><Route>No such page here</Route></Switch></Router>);`});
 
 await app("mithril", {"main.js": `import m from "mithril"; m.route.prefix = "";
 const nav = (...inner) => [m("nav", m(m.route.Link, {href: "/boats"}, "Boats"), " ", m(m.route.Link, {href: "/fares"}, "Fares")), ...inner];
