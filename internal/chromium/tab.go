@@ -135,6 +135,14 @@ func (b *Browser) Open(url string) (*stage.Load, error) {
 		target = b.server.Origin + url
 	}
 	nav, err := chromedp.Call(ctx, page.Navigate, page.NavigateParams{URL: target})
+	if err == nil && nav.LoaderID == "" && nav.ErrorText == "" { // only the fragment is another: the page is to be loaded, as when the visitor comes from elsewhere
+		if _, err = chromedp.Call(ctx, page.Navigate, page.NavigateParams{URL: "about:blank"}); err == nil {
+			b.mu.Lock()
+			b.requests, b.order, b.errors = map[network.RequestID]*request{}, nil, nil
+			b.mu.Unlock()
+			nav, err = chromedp.Call(ctx, page.Navigate, page.NavigateParams{URL: target})
+		}
+	}
 	if errors.Is(err, context.DeadlineExceeded) && wait != patience {
 		// Seen in Chromium: an offline navigation that a worker declines right after its start never ends.
 		_, err := chromedp.Call(b.ctx, page.StopLoading, cdp.Empty{})

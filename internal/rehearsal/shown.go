@@ -222,7 +222,7 @@ func (r *Report) afterwards(ctx context.Context, parts []part, o Options, e expe
 			}
 		}
 	}
-	if len(pages) == 0 {
+	if len(pages) == 0 || r.Worker.State == "none" {
 		return nil
 	}
 	st, end, err := fresh()
