@@ -64,6 +64,8 @@ type App struct {
 	BackgroundColor string `toml:"background_color"`
 	Lang            string `toml:"lang"`
 	Dir             string `toml:"dir"`
+
+	Members map[string]any `toml:"-"` // the other ones, as encoding/json writes them
 }
 
 // Icons says what icons are made from.
@@ -273,14 +275,21 @@ func Parse(file string, data []byte) (*Config, error) {
 		for i := range strict.Errors {
 			e := &strict.Errors[i]
 			line, column := e.Position()
+			if k := e.Key(); len(k) > 1 && k[0] == "app" && member(k[1]) {
+				continue
+			}
 			key := strings.Join(e.Key(), ".")
 			message := fmt.Sprintf("unknown key %q", key)
 			if s := suggest(e.Key()); s != "" {
 				message += fmt.Sprintf("; do you mean %q?", s)
+			} else if why := obsolete(e.Key()); why != "" {
+				message += ": " + why
 			}
 			all = append(all, &Error{file, line, column, message})
 		}
-		return nil, errors.Join(all...)
+		if len(all) > 0 {
+			return nil, errors.Join(all...)
+		}
 	case errors.As(err, &decode):
 		line, column := decode.Position()
 		return nil, &Error{file, line, column, inWords(strings.TrimPrefix(decode.Error(), "toml: "), decode.Key())}
@@ -288,7 +297,7 @@ func Parse(file string, data []byte) (*Config, error) {
 		return nil, &Error{File: file, Message: err.Error()}
 	}
 	c.File, c.settings = file, settings(data)
-	if mistakes := c.check(); len(mistakes) > 0 {
+	if mistakes := append(c.check(), c.members(data)...); len(mistakes) > 0 {
 		return nil, errors.Join(mistakes...)
 	}
 	return c, nil
@@ -317,6 +326,14 @@ func suggest(key []string) string {
 			continue
 		}
 		best, distance := "", max(2, len(k)/3)+1
+		if prefix == "app." {
+			for _, m := range manifest.Members() {
+				names[m] = nil
+			}
+			if manifest.Obsolete(k) != "" {
+				return ""
+			}
+		}
 		sorted := make([]string, 0, len(names))
 		for n := range names {
 			sorted = append(sorted, n)
@@ -331,6 +348,14 @@ func suggest(key []string) string {
 			return ""
 		}
 		return prefix + best
+	}
+	return ""
+}
+
+// obsolete says what has become of a key of [app] that was once a member of manifests.
+func obsolete(key []string) string {
+	if len(key) == 2 && key[0] == "app" {
+		return manifest.Obsolete(key[1])
 	}
 	return ""
 }

@@ -577,6 +577,31 @@ func TestLetterOfAnotherName(t *testing.T) {
 	assert.NotEqual(t, letter("Kelda Mail"), letter("Brae Mail"))
 }
 
+// TestFurtherMembers writes members that the configuration has beyond those that fit infers; a manifest of the site's own keeps what it says.
+func TestFurtherMembers(t *testing.T) {
+	cfg, err := config.Parse("tachyform.toml", []byte("[app]\ncategories = [\"travel\"]\n[icons]\neffort = \"quick\"\n[[app.shortcuts]]\nname = \"Letters\"\nurl = \"/post/\"\n[app.launch_handler]\nclient_mode = \"navigate-existing\"\n"))
+	require.NoError(t, err)
+	members := func(dir, name string) map[string]any {
+		out := map[string]any{}
+		require.NoError(t, json.Unmarshal([]byte(read(t, dir, name)), &out))
+		return out
+	}
+	dir := write(t, t.TempDir(), small)
+	p := fit(t, dir, cfg, Options{})
+	m := members(dir, "manifest.webmanifest")
+	assert.Equal(t, []any{"travel"}, m["categories"])
+	assert.Equal(t, []any{map[string]any{"name": "Letters", "url": "/post/"}}, m["shortcuts"])
+	assert.Equal(t, map[string]any{"client_mode": "navigate-existing"}, m["launch_handler"])
+	assert.Equal(t, "1 entry", values(p)["shortcuts"])
+	assert.Empty(t, fit(t, dir, cfg, Options{}).paths(), "the same bytes again")
+
+	dir = write(t, write(t, t.TempDir(), small), map[string]string{"manifest.json": `{"categories": ["post"]}`, "index.html": strings.Replace(small["index.html"], "<title>", `<link rel="manifest" href="/manifest.json"><title>`, 1)})
+	fit(t, dir, cfg, Options{})
+	m = members(dir, "manifest.json")
+	assert.Equal(t, []any{"post"}, m["categories"], "the site's own word stays")
+	assert.Equal(t, map[string]any{"client_mode": "navigate-existing"}, m["launch_handler"])
+}
+
 // TestBaseElement lets a page's base element decide what its links mean: the manifest and the icon that it has are found.
 func TestBaseElement(t *testing.T) {
 	dir := write(t, t.TempDir(), map[string]string{

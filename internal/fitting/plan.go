@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"image/color"
+	"maps"
 	"math"
 	"path"
 	"path/filepath"
@@ -382,6 +383,16 @@ func (f *fitter) manifest(p string, original []byte, existing *manifest.Manifest
 	if len(images) > 0 {
 		entries = append(entries, manifest.Entry{Key: "icons", Value: images})
 	}
+	for _, k := range slices.Sorted(maps.Keys(f.cfg.App.Members)) {
+		entry := manifest.Entry{Key: k, Value: f.cfg.App.Members[k]}
+		if i := slices.IndexFunc(entries, func(e manifest.Entry) bool { return e.Key == k }); i >= 0 {
+			entries[i] = entry
+		} else {
+			entries = append(entries, entry)
+		}
+		f.plan.Inferences = slices.DeleteFunc(f.plan.Inferences, func(i Inference) bool { return i.What == k })
+		f.plan.Inferences = append(f.plan.Inferences, Inference{k, inShort(entry.Value), f.cfg.File})
+	}
 	if existing == nil {
 		data, err := manifest.Write(entries)
 		if err != nil {
@@ -407,6 +418,20 @@ func (f *fitter) manifest(p string, original []byte, existing *manifest.Manifest
 		f.remark("the icons that %s names stay in use; the new ones lie beside them", p)
 	}
 	return nil
+}
+
+// inShort writes a member as one line of a few words.
+func inShort(v any) string {
+	switch v := v.(type) {
+	case []any:
+		if len(v) != 1 {
+			return fmt.Sprintf("%d entries", len(v))
+		}
+		return "1 entry"
+	case map[string]any:
+		return strings.Join(slices.Sorted(maps.Keys(v)), ", ")
+	}
+	return fmt.Sprint(v)
 }
 
 // chooseWorker decides where our worker goes; "" when the site has one of its own that stays.
