@@ -612,3 +612,35 @@ func (b *Browser) Evaluate(script string) (string, error) {
 	defer cancel()
 	return evaluate[string](ctx, script)
 }
+
+// Sheet draws a page of HTML that needs nothing else, as wide and high as it is, up to 4000 by 20000 px.
+func (b *Browser) Sheet(html string) ([]byte, error) {
+	ctx, cancel := context.WithTimeout(b.root, patience)
+	defer cancel()
+	if _, err := chromedp.Call(ctx, emulation.ClearDeviceMetricsOverride, cdp.Empty{}); err != nil {
+		return nil, err
+	}
+	if _, err := chromedp.Call(ctx, page.Navigate, page.NavigateParams{URL: "about:blank"}); err != nil {
+		return nil, err
+	}
+	tree, err := chromedp.Call(ctx, page.GetFrameTree, cdp.Empty{})
+	if err != nil {
+		return nil, err
+	}
+	if _, err := chromedp.Call(ctx, page.SetDocumentContent, page.SetDocumentContentParams{FrameID: tree.FrameTree.Frame.ID, HTML: html}); err != nil {
+		return nil, err
+	}
+	size, err := evaluate[[]float64](ctx, `(async () => { await Promise.all([...document.images].map((i) => i.decode().catch(() => {}))); const e = document.documentElement; return [e.scrollWidth, e.scrollHeight]; })()`)
+	if err != nil {
+		return nil, err
+	}
+	width, height := min(int64(size[0]), 4000), min(int64(size[1]), 20000)
+	if _, err := chromedp.Call(ctx, emulation.SetDeviceMetricsOverride, emulation.SetDeviceMetricsOverrideParams{Width: width, Height: height, DeviceScaleFactor: 1}); err != nil {
+		return nil, err
+	}
+	shot, err := chromedp.Call(ctx, page.CaptureScreenshot, page.CaptureScreenshotParams{Format: page.CaptureScreenshotFormatPng})
+	if err != nil {
+		return nil, err
+	}
+	return shot.Data, nil
+}

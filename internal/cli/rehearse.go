@@ -25,6 +25,7 @@ import (
 func (a *app) rehearseCommand() *cobra.Command {
 	var base string
 	var o rehearsing
+	var pics pictured
 	var networks []string
 	cmd := &cobra.Command{
 		Use:   "rehearse [SITE]",
@@ -65,6 +66,9 @@ fails makes the exit status 1. The steps of stories:
 			if o.scripts != "" && o.scripts != "run" && o.scripts != "read" {
 				return usage(fmt.Errorf("--scripts %s: it is run or read", o.scripts))
 			}
+			if err := pics.check(); err != nil {
+				return err
+			}
 			o.Detail = map[string]bool{}
 			for _, d := range o.detail {
 				if d != "text" && d != "requests" && d != "errors" {
@@ -79,12 +83,15 @@ fails makes the exit status 1. The steps of stories:
 			defer s.Close()
 			step, end := a.progress("Rehearsing")
 			o.Progress = step
-			r, _, err := rehearse(cmd.Context(), c, s, o)
+			r, server, err := rehearse(cmd.Context(), c, s, o)
 			end()
 			if err != nil {
 				return err
 			}
 			if err := a.emit(func(st *present.Style) error { return st.Rehearsal(r) }, r); err != nil {
+				return err
+			}
+			if err := a.pictures(cmd.Context(), c, pics, server, o, r); err != nil {
 				return err
 			}
 			for _, story := range r.Stories {
@@ -106,6 +113,8 @@ fails makes the exit status 1. The steps of stories:
 	f.StringVar(&o.stage, "stage", "embedded", "`stage`: embedded (ours), chromium (a real one), both, or auto: ours, and chromium for pages that need what ours lacks")
 	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, or read them for what they ask for (default run; read for more than 120 pages)")
 	f.StringSliceVar(&o.detail, "detail", nil, "`details` of every page in --format json: text, requests, errors")
+	f.StringVar(&pics.dir, "pictures", "", "`folder` for pictures of the pages in every state, and online, as Chromium shows them, with a sheet of all: index.html")
+	f.IntVar(&pics.max, "pictured", 12, "`pages` in pictures at most, those first that come out worst")
 	f.StringArrayVar(&o.stories, "story", nil, "`name` of a story to tell, or none; repeatable (default: all)")
 	return cmd
 }

@@ -476,7 +476,7 @@ func (f *fitter) scriptAndOffline(workerPath string) (string, error) {
 		return "", err
 	}
 	f.write("page script", p, script)
-	if f.shell, err = f.named("[offline] shell", f.cfg.Offline.Shell); err != nil {
+	if f.shell, err = f.named("[offline]", f.cfg.Offline.Shell); err != nil {
 		return "", err
 	}
 	u := f.cfg.Offline.Page

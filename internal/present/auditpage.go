@@ -17,10 +17,8 @@ import (
 var auditTemplate string
 
 var auditHTML = template.Must(template.New("audit").Funcs(template.FuncMap{
-	"listed": listed,
-	"picture": func(data []byte, kind string) template.URL { // only decoded pictures come here, and an SVG runs nothing as an image
-		return template.URL("data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(data)) //nolint:gosec // base64 of a known type
-	},
+	"listed":  listed,
+	"picture": pictureURL,
 	"color": func(v, other string) template.CSS {
 		c, ok := manifest.ParseColor(v)
 		if !ok {
@@ -41,6 +39,11 @@ var auditHTML = template.Must(template.New("audit").Funcs(template.FuncMap{
 	"kb":   func(n int64) int64 { return (n + 1023) / 1024 },
 	"join": strings.Join,
 }).Parse(auditTemplate))
+
+// pictureURL writes a picture into a page. Only decoded pictures come here, and an SVG runs nothing as an image.
+func pictureURL(data []byte, kind string) template.URL {
+	return template.URL("data:" + kind + ";base64," + base64.StdEncoding.EncodeToString(data)) //nolint:gosec // base64 of a known type
+}
 
 // uriOf writes a path as a relative URI reference.
 func uriOf(p string) string { return (&url.URL{Path: p}).EscapedPath() }

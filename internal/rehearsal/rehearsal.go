@@ -98,11 +98,12 @@ type Options struct {
 	Traces   []string     // URLs whose requests are followed step by step, on the embedded stage
 	Comeback bool         // imagine releases, and what visitors get who were there before; on the embedded stage
 	Progress func(done, total int)
-	Scripts  bool                  // the scripts of pages run, and what visitors read is compared with what they read online
-	Unrun    string                // why scripts do not run although nobody said so, "" when there is no such reason
-	Notes    []Finding             // what was noticed before
-	Detail   map[string]bool       // of pages: "text", "requests", "errors"
-	Private  func(url string) bool // what belongs to one visitor: a page is whole without it; nil for nothing
+	Scripts  bool                                    // the scripts of pages run, and what visitors read is compared with what they read online
+	Unrun    string                                  // why scripts do not run although nobody said so, "" when there is no such reason
+	Picture  func(url string, n stage.Network) error // told of every page while it is shown, on a stage that shows one at a time; nil for nobody
+	Notes    []Finding                               // what was noticed before
+	Detail   map[string]bool                         // of pages: "text", "requests", "errors"
+	Private  func(url string) bool                   // what belongs to one visitor: a page is whole without it; nil for nothing
 }
 
 // Run rehearses a site that server answers for.
@@ -303,6 +304,11 @@ func (r *part) state(ctx context.Context, st Stage, server *site.Server, o Optio
 			return err
 		}
 		r.Pages = append(r.Pages, e.result(p, n, l))
+		if o.Picture != nil {
+			if err := o.Picture(p, n); err != nil {
+				return err
+			}
+		}
 		step()
 	}
 	if len(o.Fetches) > 0 {

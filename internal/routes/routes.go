@@ -93,8 +93,41 @@ func candidates(server *site.Server, inv *survey.Inventory, fallback string) []c
 	}
 	read := map[string]bool{}
 	for _, u := range append([]string{inv.StartFile.URL}, startsOfFolders(server.Site, inv)...) {
-		if len(out) < maxShells && routed(server.Site, inv, u, read) {
+		if len(out) < maxShells && (u != inv.StartFile.URL || open(server, inv)) && routed(server.Site, inv, u, read) {
 			add(u, "")
+		}
+	}
+	return out
+}
+
+// open says whether the start page may have routes: it has next to no text without scripts, or links that no file answers.
+func open(server *site.Server, inv *survey.Inventory) bool {
+	data, err := server.Site.Read(inv.StartFile.Path)
+	if err != nil || sparse(data) {
+		return err == nil
+	}
+	plain := site.NewServer(server.Site, server.Rules)
+	plain.Rules.Fallback = ""
+	return slices.ContainsFunc(linkedIn(data, inv.StartFile.URL), func(u string) bool {
+		u, fragment, _ := strings.Cut(u, "#")
+		if strings.HasPrefix(strings.TrimPrefix(fragment, "!"), "/") {
+			return true
+		}
+		p, _, _ := strings.Cut(u, "?")
+		return strings.HasPrefix(p, folder(inv.StartFile.URL)) && path.Ext(p) == "" && plain.Answer("GET", p).Status == 404
+	})
+}
+
+// linkedIn gives where the links in the markup of a page lead.
+func linkedIn(data []byte, address string) []string {
+	var out []string
+	page := markup.ReadPage(data)
+	for _, r := range page.Refs {
+		if u, ok := survey.Resolve(survey.BaseOf("", address, page.Base.Value), r.URL); ok && r.Use == markup.UseLink {
+			if i := strings.IndexByte(r.URL, '#'); i >= 0 {
+				u += r.URL[i:]
+			}
+			out = append(out, u)
 		}
 	}
 	return out
@@ -295,13 +328,7 @@ func (s *search) linked(l *stage.Load) []string {
 		return out
 	}
 	p, _, _ := strings.Cut(l.URL, "?")
-	page := markup.ReadPage(s.server.Answer("GET", p).Body)
-	for _, r := range page.Refs {
-		if u, ok := survey.Resolve(survey.BaseOf("", p, page.Base.Value), r.URL); ok && r.Use == markup.UseLink {
-			out = append(out, u)
-		}
-	}
-	return out
+	return linkedIn(s.server.Answer("GET", p).Body, p)
 }
 
 // try opens an address and notes whether the application answers it.

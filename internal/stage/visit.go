@@ -3,8 +3,6 @@ package stage
 import (
 	"errors"
 	"slices"
-
-	"github.com/dop251/goja"
 )
 
 // What a visitor does in a tab whose page runs: going back and forward, and using what stands on it.
@@ -112,12 +110,12 @@ func (t *Tab) Links() []string {
 	if d == nil || d.over {
 		return nil
 	}
+	list, _ := d.hook("links").Export().([]any) // none when the page has ended
 	var out []string
-	d.vm.ForOf(d.hook("links"), func(v goja.Value) bool {
-		if u := v.String(); u != "" && !slices.Contains(out, u) {
+	for _, v := range list {
+		if u, _ := v.(string); u != "" && !slices.Contains(out, u) {
 			out = append(out, u)
 		}
-		return true
-	})
+	}
 	return out
 }

@@ -1,0 +1,156 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"tachyform/internal/chromium"
+	"tachyform/internal/config"
+	"tachyform/internal/pictures"
+	"tachyform/internal/present"
+	"tachyform/internal/preview"
+	"tachyform/internal/rehearsal"
+	"tachyform/internal/site"
+	"tachyform/internal/stage"
+)
+
+// pictured is what is asked of pictures.
+type pictured struct {
+	dir string
+	max int // pages
+}
+
+// check says what is wrong with what was asked, before anything is done.
+func (p *pictured) check() error {
+	if p.dir == "" {
+		return nil
+	}
+	if p.max < 1 {
+		return usage(errors.New("--pictured: 1 page or more"))
+	}
+	list, err := os.ReadDir(p.dir)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil
+	case err != nil:
+		return usage(fmt.Errorf("--pictures: %w", err))
+	case len(list) > 0 && !slices.ContainsFunc(list, func(e fs.DirEntry) bool { return e.Name() == "index.html" }):
+		return usage(fmt.Errorf("--pictures %s: the folder holds other things; name a new one, or one of earlier pictures", p.dir))
+	}
+	return nil
+}
+
+// worst orders outcomes: what is of most interest in a picture first.
+var worst = []rehearsal.Outcome{rehearsal.Lost, rehearsal.Blank, rehearsal.StandIn, rehearsal.NotKnown, rehearsal.Partial, rehearsal.Whole}
+
+// choose gives the pages of a report that pictures are taken of, those with the worst outcomes first.
+func (p *pictured) choose(r *rehearsal.Report) (pages []string, left int) {
+	for _, o := range worst {
+		for _, x := range r.Pages {
+			if x.Outcome == o && !slices.Contains(pages, x.URL) {
+				pages = append(pages, x.URL)
+			}
+		}
+	}
+	if len(pages) > p.max {
+		pages, left = pages[:p.max], len(pages)-p.max
+	}
+	slices.Sort(pages)
+	return pages, left
+}
+
+// pictures takes the pictures that were asked for, and says where they are.
+func (a *app) pictures(ctx context.Context, c *config.Config, p pictured, server *site.Server, o rehearsing, r *rehearsal.Report) error {
+	if p.dir == "" {
+		return nil
+	}
+	step, end := a.progress("Pictures")
+	o.Progress, o.Private = step, privateIn(c, server.Site)
+	line, err := p.take(ctx, server, o.Options, r)
+	end()
+	if err != nil {
+		return err
+	}
+	if a.format != "text" || a.output != "" {
+		if !a.quiet {
+			fmt.Fprintln(a.err, line)
+		}
+		return nil
+	}
+	return a.note("\n  %s\n", line)
+}
+
+// take has a Chromium show pages in the states that were rehearsed, and online, and writes pictures of them and a sheet of all.
+func (p *pictured) take(ctx context.Context, server *site.Server, o rehearsal.Options, r *rehearsal.Report) (line string, err error) {
+	pages, left := p.choose(r)
+	web, err := preview.Start(server)
+	if err != nil {
+		return "", broken(err)
+	}
+	defer web.Stop() //nolint:errcheck // nothing depends on it any more
+	b, err := chromium.Start(ctx, web)
+	if errors.Is(err, chromium.ErrMissing) {
+		return "", usage(fmt.Errorf("--pictures: %w", err))
+	}
+	if err != nil {
+		return "", broken(err)
+	}
+	defer b.Close()
+	if err := os.MkdirAll(p.dir, 0o755); err != nil {
+		return "", broken(err)
+	}
+	set := &pictures.Set{Dir: p.dir}
+	networks := []stage.Network{stage.Online}
+	for _, n := range o.Networks {
+		if n != stage.Online {
+			networks = append(networks, n)
+		}
+	}
+	o.Pages, o.Networks, o.Fetches, o.Traces, o.Revisit, o.Next, o.Comeback, o.Notes, o.Detail, o.Scripts = pages, networks, nil, nil, nil, nil, false, nil, nil, true
+	o.Picture = func(url string, n stage.Network) error {
+		for _, w := range pictures.Widths {
+			png, err := b.Screenshot(w.Width, w.Height, 1)
+			if err != nil {
+				return fmt.Errorf("a picture of %s: %w", url, err)
+			}
+			if err := set.Take(url, string(n), w, png); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	seen, err := rehearsal.Run(ctx, b, server, o)
+	if err != nil {
+		return "", broken(err)
+	}
+	note := ""
+	if left > 0 {
+		note = fmt.Sprintf("%d more pages are not shown; --pictured says how many are.", left)
+	}
+	var sheet strings.Builder
+	if err := present.Pictures(&sheet, set, seen, note); err != nil {
+		return "", broken(err)
+	}
+	index := filepath.Join(p.dir, "index.html")
+	if err := os.WriteFile(index, []byte(sheet.String()), 0o644); err != nil {
+		return "", broken(err)
+	}
+	png, err := b.Sheet(sheet.String())
+	if err != nil {
+		return "", broken(err)
+	}
+	if err := os.WriteFile(filepath.Join(p.dir, "sheet.png"), png, 0o644); err != nil {
+		return "", broken(err)
+	}
+	line = fmt.Sprintf("Wrote %d pictures of %d pages to %s; %s shows all, sheet.png too.", len(set.Pictures), len(pages), p.dir, index)
+	if left > 0 {
+		line += fmt.Sprintf(" %d more pages were left out (--pictured).", left)
+	}
+	return line, nil
+}
