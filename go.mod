@@ -4,6 +4,7 @@ go 1.26.0
 
 require (
 	github.com/agnivade/levenshtein v1.2.2
+	github.com/andybalholm/cascadia v1.3.5
 	github.com/aymanbagabas/go-udiff v0.4.1
 	github.com/bep/imagemeta v1.0.1
 	github.com/bmatcuk/doublestar/v4 v4.10.4

@@ -211,7 +211,7 @@ var appearanceChecks = []Check{
 			if !f.readable() || f.manifest.Processed.BackgroundColor == "" {
 				return nil, false
 			}
-			page := palette.Background(f.inv)
+			page := palette.See(f.inv).Background
 			if page == "" {
 				return nil, false
 			}

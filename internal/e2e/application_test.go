@@ -63,6 +63,37 @@ func TestApplicationUnasked(t *testing.T) {
 	})
 }
 
+// TestApplicationReleases brings a build with other names to a visitor who has a tab open: routes that are loaded late come from the build that the tab is
+// of, without a network too, and who comes back has the new one whole.
+func TestApplicationReleases(t *testing.T) {
+	t.Parallel()
+	onChromium(t, ferries, "", site.Rules{Fallback: "/index.html"}, func(w *world) {
+		w.visit()
+		w.away("assets/main-Bx81kd9s.js", "assets/tides-Dk20ska1.js")
+		main := strings.NewReplacer("tides-Dk20ska1", "tides-Qq71mzp4", "Skerry boats", "Skerry boats anew").Replace(ferries["assets/main-Bx81kd9s.js"])
+		w.release(map[string]string{"index.html": strings.Replace(ferries["index.html"], "main-Bx81kd9s", "main-Ww20xlk7", 1), "assets/main-Ww20xlk7.js": main,
+			"assets/tides-Qq71mzp4.js": strings.Replace(ferries["assets/tides-Dk20ska1.js"], "noon", "nine", 1)})
+		require.NoError(w, w.Tab(1))
+		assert.Equal(w, "Skerry boats Boats Tides Lost", w.open("/").Text, "a tab of the old build is open")
+		w.updated()
+		require.NoError(w, w.CloseTab())
+		w.network(stage.Offline)
+		w.rest()
+		found, err := w.chrome.Act("click", "Tides", "")
+		require.NoError(w, err)
+		require.True(w, found)
+		l, err := w.chrome.Look()
+		require.NoError(w, err)
+		assert.Equal(w, "Tides High water at noon in every harbour", l.Text, "its chunk is no more on the server")
+		w.network(stage.Online)
+		require.NoError(w, w.CloseTab())
+		w.network(stage.Offline)
+		for address, text := range map[string]string{"/": "Skerry boats anew Boats Tides Lost", "/tides": "Tides High water at nine in every harbour"} {
+			assert.Equal(w, text, w.open(address).Text, address)
+		}
+	})
+}
+
 func built(t *testing.T, files map[string]string) string {
 	t.Helper()
 	dir := t.TempDir()

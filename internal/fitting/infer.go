@@ -35,7 +35,6 @@ type inferrer struct {
 	cfg      *config.Config
 	existing *manifest.Manifest // of the site, nil when it has none
 	out      []Inference
-	styles   []byte            // of the start page
 	noIcons  bool              // none are made
 	ours     func(string) bool // whether fit wrote the file at a path: nothing is inferred from those
 }
@@ -190,15 +189,17 @@ func (i *inferrer) shortcuts() []manifest.Shortcut {
 // colors takes theme and background colour from what the start page shows.
 func (i *inferrer) colors(a *app, m manifest.Processed) {
 	p, c := i.inv.Start, i.cfg.App
-	i.styles = palette.Styles(i.inv)
-	body, props := palette.Declared(p, i.styles)
+	seen := palette.See(i.inv)
+	props, background := seen.Properties, seen.Background
 	color := func(v string) string { return palette.Resolve(v, props) }
-	background := color(body)
 	themes := [][2]string{{c.ThemeColor, i.configured()}, {m.ThemeColor, "the existing manifest"}}
 	for _, t := range p.ThemeColors {
 		if !strings.Contains(t.Media, "dark") {
 			themes = append(themes, [2]string{color(t.Value), "theme-color in " + i.at(t.Offset)})
 		}
+	}
+	if seen.Header != background {
+		themes = append(themes, [2]string{seen.Header, "the bar at the top of the start page"})
 	}
 	names := make([]string, 0, len(props))
 	for n := range props {

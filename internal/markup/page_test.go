@@ -105,10 +105,16 @@ func TestStyleRefs(t *testing.T) {
 	assert.Nil(t, StyleRefs([]byte("a { color: red }"), 0))
 }
 
-func TestStyleColors(t *testing.T) {
-	bg, props := StyleColors([]byte(`:root { --brand: #0b4f6c; --x: 1px } html { background: white } body { background-color: var(--brand) } @media print { body { background: red } } .a { background: blue }`))
-	assert.Equal(t, "var(--brand)", bg)
-	assert.Equal(t, "#0b4f6c", props["--brand"])
+func TestStyleRules(t *testing.T) {
+	rules := StyleRules([]byte(`:root, HTML { --brand: #0b4f6c; --x: 1px } html { background: white } p { color: red } @layer base { body { background-color: var(--brand) } }
+@media print { body { background: red } } @media (prefers-color-scheme: dark) { :root { --brand: black } } @media screen { .a, .b { background: blue; &.c { background: red } } } @supports (display: grid) { .d { background: lime } }`))
+	assert.Equal(t, []StyleRule{
+		{Selectors: ":root,HTML", Properties: map[string]string{"--brand": "#0b4f6c", "--x": "1px"}},
+		{Selectors: "html", Background: "white", Properties: map[string]string{}},
+		{Selectors: "body", Layered: true, Background: "var(--brand)", Properties: map[string]string{}},
+		{Selectors: ".a,.b", Background: "blue", Properties: map[string]string{}},
+		{Selectors: ".d", Background: "lime", Properties: map[string]string{}},
+	}, rules)
 }
 
 func TestReadScript(t *testing.T) {
@@ -213,7 +219,7 @@ func FuzzReadPage(f *testing.F) {
 		}
 		for _, s := range p.Styles {
 			StyleRefs(s.Source, s.Offset)
-			StyleColors(s.Source)
+			StyleRules(s.Source)
 		}
 	})
 }

@@ -2,6 +2,7 @@ package markup
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 
 	"github.com/tdewolff/parse/v2"
@@ -158,56 +159,79 @@ func hexValue(c byte) int {
 	return -1
 }
 
-// StyleColors gives what a style sheet says about the colours a visitor sees first: the background of the root
-// or body and the custom properties on the root, by name with the leading dashes.
-func StyleColors(src []byte) (background string, properties map[string]string) {
-	properties = map[string]string{}
+// StyleRule is a rule of a style sheet, as far as it says something about colours of backgrounds.
+type StyleRule struct {
+	Selectors  string            // the list of them, as written
+	Layered    bool              // it stands in a cascade layer
+	Background string            // as written, "" when it sets none
+	Properties map[string]string // custom properties by name, with the leading dashes
+}
+
+// StyleRules gives the rules of a style sheet that set a background or custom properties, in order, those in layers and conditions that hold on a screen
+// with light colours among them. Rules inside of rules are left out.
+func StyleRules(src []byte) []StyleRule {
+	var out []StyleRule
 	p := css.NewParser(parse.NewInputBytes(bytes.Clone(src)), false)
-	var selectors []string
-	depth, atRules := 0, 0
+	selectors := ""
+	var around []string // the at-rules, as written
+	depth := 0
+	rule := StyleRule{}
 	for {
 		gt, _, data := p.Next()
 		switch gt {
 		case css.ErrorGrammar:
-			return background, properties
+			return out
 		case css.BeginAtRuleGrammar:
-			atRules++
+			around = append(around, strings.ToLower(string(data)+" "+written(p.Values())))
 		case css.EndAtRuleGrammar:
-			atRules--
+			around = around[:max(0, len(around)-1)]
 		case css.QualifiedRuleGrammar:
-			selectors = append(selectors, selector(p.Values()))
+			selectors += written(p.Values()) + ","
 		case css.BeginRulesetGrammar:
-			selectors = append(selectors, selector(p.Values()))
-			depth++
+			if depth++; depth == 1 {
+				rule = StyleRule{Selectors: selectors + written(p.Values()), Properties: map[string]string{}, Layered: slices.ContainsFunc(around, func(a string) bool { return strings.HasPrefix(a, "@layer") })}
+			}
+			selectors = ""
 		case css.EndRulesetGrammar:
-			selectors = nil
-			depth--
+			selectors = ""
+			if depth--; depth == 0 && (rule.Background != "" || len(rule.Properties) > 0) && !slices.ContainsFunc(around, elsewhere) {
+				out = append(out, rule)
+			}
 		case css.CustomPropertyGrammar, css.DeclarationGrammar:
-			if atRules > 0 || depth != 1 {
+			if depth != 1 {
 				continue
 			}
-			name := strings.ToLower(string(data))
 			var value strings.Builder
 			for _, v := range p.Values() {
 				value.Write(v.Data)
 			}
 			v := strings.TrimSpace(value.String())
-			for _, s := range selectors {
-				switch {
-				case strings.HasPrefix(name, "--") && (s == ":root" || s == "html" || s == "body"):
-					properties[string(data)] = v
-				case (s == "body" || s == "html" && background == "") && (name == "background" || name == "background-color"):
-					background = v
-				}
+			switch name := strings.ToLower(string(data)); {
+			case strings.HasPrefix(name, "--"):
+				rule.Properties[string(data)] = v
+			case name == "background" || name == "background-color":
+				rule.Background = v
 			}
 		}
 	}
 }
 
-func selector(values []css.Token) string {
+// elsewhere says whether an at-rule's condition does not hold on a screen with light colours, or is not understood.
+func elsewhere(rule string) bool {
+	name, condition, _ := strings.Cut(rule, " ")
+	switch name {
+	case "@layer", "@supports", "@scope":
+		return false
+	case "@media":
+		return condition != "screen" && condition != "all" && condition != "(prefers-color-scheme:light)" && condition != "(prefers-color-scheme: light)"
+	}
+	return true
+}
+
+func written(values []css.Token) string {
 	var b strings.Builder
 	for _, v := range values {
 		b.Write(v.Data)
 	}
-	return strings.ToLower(strings.TrimSpace(b.String()))
+	return strings.TrimSpace(b.String())
 }

@@ -2,7 +2,16 @@
 package palette
 
 import (
+	"bytes"
+	"cmp"
+	"maps"
+	"regexp"
+	"slices"
 	"strings"
+
+	"github.com/andybalholm/cascadia"
+	"golang.org/x/net/html"
+	"golang.org/x/net/html/atom"
 
 	"tachyform/internal/manifest"
 	"tachyform/internal/markup"
@@ -12,8 +21,11 @@ import (
 // maxStyles bounds how much of the styles is read, in bytes.
 const maxStyles = 1 << 20
 
-// Styles joins the styles of the start page that are in the site, in order.
-func Styles(inv *survey.Inventory) []byte {
+// maxRules bounds how many rules are matched.
+const maxRules = 20_000
+
+// styles joins the styles of the start page that are in the site, in order.
+func styles(inv *survey.Inventory) []byte {
 	var out []byte
 	for _, ref := range inv.Start.Refs {
 		if ref.Use != markup.UseStyle || len(out) > maxStyles {
@@ -33,14 +45,210 @@ func Styles(inv *survey.Inventory) []byte {
 	return out
 }
 
-// Declared gives the background that a page declares for itself, as written, and the custom properties of its styles. What the
-// elements themselves say wins.
-func Declared(p *markup.Page, styles []byte) (background string, properties map[string]string) {
-	background, properties = markup.StyleColors(styles)
-	if own, _ := markup.StyleColors([]byte("body{" + p.HTMLStyle + ";" + p.BodyStyle + "}")); own != "" {
-		background = own
+// Seen is what a visitor sees first of a start page. Colours are opaque, as "#rrggbb"; "" where nothing is said or can be read.
+type Seen struct {
+	Background string            // of the page
+	Header     string            // of the bar at its top
+	Properties map[string]string // custom properties of the root by name, with the leading dashes, as written
+}
+
+// See reads the colours of the start page.
+func See(inv *survey.Inventory) Seen {
+	s := Seen{Properties: map[string]string{}}
+	if inv.Start == nil {
+		return s
 	}
-	return background, properties
+	root, err := html.Parse(bytes.NewReader([]byte(markup.Decode(inv.StartBytes, ""))))
+	if err != nil {
+		return s
+	}
+	rules := markup.StyleRules(styles(inv))
+	rules = rules[:min(len(rules), maxRules)]
+	page := first(root, func(n *html.Node) bool { return n.DataAtom == atom.Html })
+	body := first(root, func(n *html.Node) bool { return n.DataAtom == atom.Body })
+	c := &cascade{rules: rules, parsed: map[string][]cascadia.Sel{}}
+	for _, n := range []*html.Node{page, body} {
+		c.properties(n, s.Properties)
+	}
+	for _, n := range []*html.Node{body, page} {
+		if s.Background == "" {
+			s.Background = Resolve(c.background(n), s.Properties)
+		}
+	}
+	for _, n := range bars(body) {
+		if s.Header == "" {
+			s.Header = Resolve(c.background(n), s.Properties)
+		}
+	}
+	return s
+}
+
+// bars gives the elements that may be the bar at the top of a page, the likeliest first: the header, or the navigation, and what it begins with.
+func bars(body *html.Node) []*html.Node {
+	at := first(body, func(n *html.Node) bool { return n.DataAtom == atom.Header || attribute(n, "role") == "banner" })
+	if at == nil {
+		at = first(body, func(n *html.Node) bool { return n.DataAtom == atom.Nav })
+	}
+	var out []*html.Node
+	for n := at; n != nil && len(out) < 3; n = first(n.FirstChild, func(*html.Node) bool { return true }) {
+		out = append(out, n)
+	}
+	if at != nil && at.Parent != nil && at.Parent.DataAtom != atom.Body { // the bar may be what it stands in
+		out = append(out, at.Parent)
+	}
+	return out
+}
+
+// first gives the first element, in the order of the document, of a node and what stands behind and in it.
+func first(n *html.Node, is func(*html.Node) bool) *html.Node {
+	for ; n != nil; n = n.NextSibling {
+		if n.Type == html.ElementNode && is(n) {
+			return n
+		}
+		if found := first(n.FirstChild, is); found != nil {
+			return found
+		}
+	}
+	return nil
+}
+
+func attribute(n *html.Node, name string) string {
+	for _, a := range n.Attr {
+		if a.Key == name {
+			return a.Val
+		}
+	}
+	return ""
+}
+
+// cascade decides which declaration counts (CSS Cascading and Inheritance, "cascading"), as far as layers, specificity and order go.
+type cascade struct {
+	rules  []markup.StyleRule
+	parsed map[string][]cascadia.Sel
+}
+
+// weight is what a declaration counts; of equal ones the later.
+type weight struct {
+	unlayered bool
+	cascadia.Specificity
+}
+
+func (w weight) less(o weight) bool {
+	if w.unlayered != o.unlayered {
+		return o.unlayered
+	}
+	return w.Specificity.Less(o.Specificity)
+}
+
+// matches gives the highest weight of the rule's selectors that match an element.
+func (c *cascade) matches(r *markup.StyleRule, n *html.Node) (w weight, ok bool) {
+	list, known := c.parsed[r.Selectors]
+	if !known {
+		list = parsed(r.Selectors)
+		c.parsed[r.Selectors] = list
+	}
+	for _, sel := range list {
+		if x := (weight{!r.Layered, sel.Specificity()}); sel.PseudoElement() == "" && sel.Match(n) && (!ok || w.less(x)) {
+			w, ok = x, true
+		}
+	}
+	return w, ok
+}
+
+// background gives the background that an element has, as written.
+func (c *cascade) background(n *html.Node) string {
+	if n == nil {
+		return ""
+	}
+	for _, r := range markup.StyleRules([]byte("x{" + attribute(n, "style") + "}")) {
+		if r.Background != "" {
+			return r.Background
+		}
+	}
+	value, best := "", weight{}
+	for i := range c.rules {
+		if r := &c.rules[i]; r.Background != "" {
+			if w, ok := c.matches(r, n); ok && !w.less(best) {
+				value, best = r.Background, w
+			}
+		}
+	}
+	return value
+}
+
+// properties adds the custom properties that an element has.
+func (c *cascade) properties(n *html.Node, out map[string]string) {
+	if n == nil {
+		return
+	}
+	best := map[string]weight{}
+	for i := range c.rules {
+		r := &c.rules[i]
+		if len(r.Properties) == 0 {
+			continue
+		}
+		if w, ok := c.matches(r, n); ok {
+			for _, name := range slices.Sorted(maps.Keys(r.Properties)) {
+				if !w.less(best[name]) {
+					out[name], best[name] = r.Properties[name], w
+				}
+			}
+		}
+	}
+}
+
+var (
+	either = regexp.MustCompile(`:(?:is|where)\(([^()]*)\)`)
+	moment = regexp.MustCompile(`:(?:hover|active|focus|focus-within|focus-visible|visited|target)\b`)
+)
+
+// parsed reads the selectors of a list. What is not understood, or is only for a moment, is left out.
+func parsed(list string) []cascadia.Sel {
+	var out []cascadia.Sel
+	for _, s := range alternatives(list) {
+		s = strings.ReplaceAll(strings.TrimSpace(s), ":host", ":root")
+		if moment.MatchString(s) {
+			continue
+		}
+		if sel, err := cascadia.ParseWithPseudoElement(s); err == nil {
+			out = append(out, sel)
+		}
+	}
+	return out
+}
+
+// maxAlternatives bounds what :is() and :where() multiply to.
+const maxAlternatives = 64
+
+// alternatives splits a list of selectors, and writes out what :is() and :where() stand for.
+func alternatives(list string) []string {
+	var out []string
+	depth, from := 0, 0
+	for i, r := range list + "," {
+		switch {
+		case r == '(':
+			depth++
+		case r == ')':
+			depth--
+		case r == ',' && depth == 0:
+			out = append(out, list[from:i])
+			from = i + 1
+		}
+	}
+	for i := 0; i < len(out) && len(out) < maxAlternatives; i++ {
+		for m := either.FindStringSubmatchIndex(out[i]); m != nil && len(out) < maxAlternatives; m = either.FindStringSubmatchIndex(out[i]) {
+			whole := out[i]
+			for n, inner := range strings.Split(whole[m[2]:m[3]], ",") {
+				one := whole[:m[0]] + strings.TrimSpace(inner) + whole[m[1]:]
+				if n == 0 {
+					out[i] = one
+				} else {
+					out = append(out, one)
+				}
+			}
+		}
+	}
+	return out
 }
 
 // Resolve gives the opaque colour that a value names, as "#rrggbb": itself, by a custom property, or among other words; "" when
@@ -56,6 +264,9 @@ func Resolve(value string, properties map[string]string) string {
 			value = fallback
 		}
 	}
+	if rest := inside.FindStringSubmatch(value); rest != nil { // rgb(1 2 3/var(--alpha, 1)), as utilities write it
+		value = strings.Replace(value, rest[0], cmp.Or(properties[rest[1]], rest[2], "1"), 1)
+	}
 	for _, f := range append([]string{value}, strings.Fields(value)...) {
 		if c, ok := manifest.ParseColor(f); ok && c.A == 255 {
 			return c.Hex()
@@ -64,10 +275,5 @@ func Resolve(value string, properties map[string]string) string {
 	return ""
 }
 
-// Background gives the background of the start page as "#rrggbb", "" when it sets none that can be read.
-func Background(inv *survey.Inventory) string {
-	if inv.Start == nil {
-		return ""
-	}
-	return Resolve(Declared(inv.Start, Styles(inv)))
-}
+// inside matches a custom property inside of a colour function.
+var inside = regexp.MustCompile(`var\(\s*(--[\w-]+)\s*(?:,\s*([\d.%]+))?\s*\)`)
