@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"runtime/debug"
 
 	"tachyform/internal/config"
 	"tachyform/internal/routes"
@@ -34,5 +35,7 @@ func applicationsOf(ctx context.Context, c *config.Config, s *site.Site, inv *su
 	if err != nil {
 		return nil, usage(err)
 	}
+	debug.SetMemoryLimit(rehearsalMemory)
+	defer debug.SetGCPercent(debug.SetGCPercent(400)) // pages make much that is soon of no use
 	return routes.Find(ctx, site.NewServer(s, rules), others, inv, routes.Options{Fallback: rules.Fallback, Progress: step})
 }

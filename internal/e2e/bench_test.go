@@ -123,6 +123,37 @@ func manyPages(b *testing.B, dir string, pages int, script string) {
 
 // BenchmarkManyPages rehearses sites of 10,000 pages with the built program, offline and in all five network states: one that
 // was fitted and keeps pages as they are visited, and one with a hand-written worker that stores them all.
+// BenchmarkApplication takes an application of 200 routes and 1,500 chunks through the commands.
+func BenchmarkApplication(b *testing.B) {
+	dir := b.TempDir()
+	files := map[string]string{}
+	for i := range 1300 {
+		files[fmt.Sprintf("dist/assets/part-%04xb7k2.js", i)] = fmt.Sprintf("export const p = %q; // %s", fmt.Sprint("part ", i), strings.Repeat("x", 600))
+	}
+	table := ""
+	for r := range 200 {
+		name := string([]byte{'a' + byte(r/10), 'a' + byte(r%10)})
+		text := ""
+		for n := range 6 {
+			text += fmt.Sprintf("import { p as p%d } from \"./part-%04xb7k2.js\";", n, (r*37+n*211)%1300)
+		}
+		files[fmt.Sprintf("dist/assets/view-%03xc9d1.js", r)] = text + "export default () => \"<h1>The view " + name + " of the line</h1>\" + [p0, p1, p2, p3, p4, p5].join(\" \");"
+		table += fmt.Sprintf("\"/%s\": () => import(\"./view-%03xc9d1.js\"),", name, r)
+	}
+	files["dist/assets/main-0a1b2c3d.js"] = `const root = document.getElementById("root"), routes = {` + table + `};
+async function draw() { const load = routes[location.pathname]; root.innerHTML = location.pathname === "/" ? Object.keys(routes).map((k) => "<a href=" + k + ">" + k + "</a>").join(" ") : load ? (await load()).default() : "No such page"; }
+addEventListener("popstate", draw); draw();`
+	files["dist/index.html"] = strings.Replace(ferries["index.html"], "main-Bx81kd9s", "main-0a1b2c3d", 1)
+	write(b, dir, files)
+	for _, command := range [][]string{{"survey", "dist"}, {"fit", "dist"}, {"rehearse", "dist", "--story", "none"}, {"audit", "dist", "--fail-on", "never"}} {
+		b.Run(command[0], func(b *testing.B) {
+			for b.Loop() {
+				fine(b, dir, append(command, "--quiet")...)
+			}
+		})
+	}
+}
+
 func BenchmarkManyPages(b *testing.B) {
 	const pages = 10_000
 	visited, stored := filepath.Join(b.TempDir(), "visited"), filepath.Join(b.TempDir(), "stored")

@@ -109,3 +109,28 @@ func TestFindBounded(t *testing.T) {
 	require.Len(t, f.Remarks, 1)
 	assert.Contains(t, f.Remarks[0], "they need startViewTransition")
 }
+
+// BenchmarkFind runs an application of many routes, each of a module of its own.
+func BenchmarkFind(b *testing.B) {
+	dir := b.TempDir()
+	table := ""
+	for i := range 200 {
+		name := string([]byte{'a' + byte(i/26), 'a' + byte(i%26)})
+		table += `"/` + name + `": () => import("./` + name + `.js"),`
+		require.NoError(b, os.WriteFile(filepath.Join(dir, name+".js"), []byte(`export default () => "<h1>The view `+name+` of the line</h1>"`), 0o644))
+	}
+	main := document + `const views = {` + table + `}, root = document.getElementById("root");
+(async () => { const view = views[location.pathname]; root.innerHTML = location.pathname === "/" ? Object.keys(views).map((k) => "<a href=" + k + ">" + k + "</a>").join(" ") : view ? (await view()).default() : "No such page"; history.replaceState(null, ""); })()</script>`
+	require.NoError(b, os.WriteFile(filepath.Join(dir, "index.html"), []byte(main), 0o644))
+	s, err := site.Open(dir, "/")
+	require.NoError(b, err)
+	defer s.Close()
+	inv, err := survey.Take(context.Background(), s, survey.Options{})
+	require.NoError(b, err)
+	for b.Loop() {
+		f, err := Find(context.Background(), site.NewServer(s, site.Rules{}), nil, inv, Options{})
+		require.NoError(b, err)
+		require.Len(b, f.Applications, 1)
+		require.GreaterOrEqual(b, len(f.Applications[0].Routes), maxOpened-5)
+	}
+}
