@@ -33,6 +33,7 @@ type auditing struct {
 	scripts                string // as in [rehearsing]
 	only, skip             []string
 	mend                   bool
+	pics                   pictured
 }
 
 func (a *app) auditCommand() *cobra.Command {
@@ -73,16 +74,23 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 			if o.scripts != "" && o.scripts != "run" && o.scripts != "read" {
 				return usage(fmt.Errorf("--scripts %s: it is run or read", o.scripts))
 			}
-			report, err := a.auditFolder(cmd.Context(), c, s, opts, o.scripts)
+			if err := o.pics.check(); err != nil {
+				return err
+			}
+			report, server, err := a.auditFolder(cmd.Context(), c, s, opts, o.scripts)
 			if err != nil {
 				return err
 			}
 			if o.mend {
-				if report, err = a.mend(cmd.Context(), c, s, opts, report, o.scripts); err != nil {
+				if report, server, err = a.mend(cmd.Context(), c, s, opts, report, server, o.scripts); err != nil {
 					return err
 				}
 			}
-			return a.verdict(o, report, earlier)
+			shots, err := a.pictures(cmd.Context(), c, o.pics, server, rehearsal.Options{Networks: networksOf(len(s.Pages()))}, report.Rehearsal)
+			if err != nil {
+				return err
+			}
+			return a.verdict(o, report, earlier, shots)
 		},
 	}
 	f := cmd.Flags()
@@ -92,39 +100,37 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 	f.StringSliceVar(&o.only, "only", nil, "`checks` or areas to look at; all others are left out")
 	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, as rehearse does, or read them for what they ask for, which is quicker (default read; run for applications)")
 	f.BoolVar(&o.mend, "mend", false, "fit the site first when that mends something; says what it mended and what it did not")
+	o.pics.flags(f)
 	f.StringSliceVar(&o.skip, "skip", nil, "`checks` or areas to leave out")
 	return cmd
 }
 
 // auditFolder surveys, rehearses and checks a folder.
-func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, opts audit.Options, scripts string) (*audit.Report, error) {
+func (a *app) auditFolder(ctx context.Context, c *config.Config, s *site.Site, opts audit.Options, scripts string) (*audit.Report, *site.Server, error) {
 	var err error
 	if opts.Inventory, err = survey.Take(ctx, s, survey.Options{}); err != nil {
-		return nil, broken(err)
+		return nil, nil, broken(err)
 	}
-	networks := []stage.Network{stage.Offline, stage.Slow, stage.Failing}
-	if len(opts.Inventory.Pages) > manyPages {
-		networks = networks[:1]
-		if !a.quiet {
-			fmt.Fprintf(a.err, "%d pages: rehearsed without a network only, not on a slow or failing one (tachyform rehearse --network slow,failing does)\n", len(opts.Inventory.Pages))
-		}
+	networks := networksOf(len(opts.Inventory.Pages))
+	if len(networks) == 1 && !a.quiet {
+		fmt.Fprintf(a.err, "%d pages: rehearsed without a network only, not on a slow or failing one (tachyform rehearse --network slow,failing does)\n", len(opts.Inventory.Pages))
 	}
 	opts.Private = privateIn(c, s)
 	step, end := a.progress("Rehearsing")
 	r, server, err := rehearse(ctx, c, s, rehearsing{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true}, stories: []string{"none"}, scripts: scripts, reading: true, inventory: opts.Inventory})
 	end()
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	report, err := audit.Run(ctx, server, r, opts)
 	if err != nil {
-		return nil, broken(err)
+		return nil, nil, broken(err)
 	}
-	return report, nil
+	return report, server, nil
 }
 
 // mend fits the site when that mends something, audits it again, and says what was mended and what was not.
-func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts audit.Options, before *audit.Report, scripts string) (*audit.Report, error) {
+func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts audit.Options, before *audit.Report, server *site.Server, scripts string) (*audit.Report, *site.Server, error) {
 	safe, area := map[string]bool{}, map[string]string{}
 	for _, k := range audit.Checks() {
 		safe[k.ID], area[k.ID] = k.Safe, k.Area
@@ -145,22 +151,22 @@ func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts aud
 	first := failed(before)
 	if !slices.ContainsFunc(first, func(id string) bool { return safe[id] }) {
 		say("nothing was changed; these are not safe to mend by themselves", first)
-		return before, nil
+		return before, server, nil
 	}
 	worker := slices.ContainsFunc(first, func(id string) bool { return safe[id] && area[id] == "worker" })
 	plan, err := fitting.Make(ctx, s, c, fitting.Options{NoWorker: !worker, Applications: a.applications(c, s)})
 	if err != nil {
-		return nil, fitError(err)
+		return nil, nil, fitError(err)
 	}
 	if err := plan.Apply(ctx, nil); err != nil {
-		return nil, broken(err)
+		return nil, nil, broken(err)
 	}
 	if err := s.Rescan(); err != nil {
-		return nil, broken(err)
+		return nil, nil, broken(err)
 	}
-	after, err := a.auditFolder(ctx, c, s, opts, scripts)
+	after, server, err := a.auditFolder(ctx, c, s, opts, scripts)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	left := failed(after)
 	how := "mended by a fit of %s (tachyform strip takes it out again)"
@@ -169,15 +175,24 @@ func (a *app) mend(ctx context.Context, c *config.Config, s *site.Site, opts aud
 	}
 	say(fmt.Sprintf(how, s.Dir), slices.DeleteFunc(first, func(id string) bool { return slices.Contains(left, id) }))
 	say("not safe to mend by itself", left)
-	return after, nil
+	return after, server, nil
+}
+
+// networksOf gives the states in which a site of so many pages is audited.
+func networksOf(pages int) []stage.Network {
+	networks := []stage.Network{stage.Offline, stage.Slow, stage.Failing}
+	if pages > manyPages {
+		return networks[:1]
+	}
+	return networks
 }
 
 // verdict writes a report, and gives the exit status.
-func (a *app) verdict(o auditing, report, earlier *audit.Report) error {
+func (a *app) verdict(o auditing, report, earlier *audit.Report, shots *present.Shots) error {
 	if earlier != nil {
 		report.Against(earlier)
 	}
-	if err := a.emit(func(st *present.Style) error { return st.AuditAs(a.format, report) }, report); err != nil {
+	if err := a.emit(func(st *present.Style) error { return st.AuditAs(a.format, report, shots) }, report); err != nil {
 		return err
 	}
 	if worst := report.Worst(); o.failOn != "never" && worst != "" && worst.AtLeast(audit.Level(o.failOn)) {
@@ -189,6 +204,9 @@ func (a *app) verdict(o auditing, report, earlier *audit.Report) error {
 // auditAddress audits a live origin: what survey reads of it, and what only its server can show.
 func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error {
 	ctx := cmd.Context()
+	if o.pics.dir != "" {
+		return usage(errors.New("--pictures needs a folder; a live address is only read"))
+	}
 	if o.mend {
 		return usage(errors.New("--mend needs a folder; a live address can only be looked at"))
 	}
@@ -252,7 +270,7 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	if err != nil {
 		return broken(err)
 	}
-	return a.verdict(o, report, earlier)
+	return a.verdict(o, report, earlier, nil)
 }
 
 // shown asks a live server what only it can show.

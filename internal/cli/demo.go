@@ -70,7 +70,7 @@ it and audits it. A folder that is not an earlier demo is never touched.`,
 			if err := say(func() error { st.Rule(); return st.Rehearsal(r) }); err != nil {
 				return err
 			}
-			report, err := a.auditFolder(cmd.Context(), c, s, audit.Options{}, "read")
+			report, _, err := a.auditFolder(cmd.Context(), c, s, audit.Options{}, "read")
 			if err != nil {
 				return err
 			}

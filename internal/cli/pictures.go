@@ -10,6 +10,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/spf13/pflag"
+
 	"tachyform/internal/chromium"
 	"tachyform/internal/config"
 	"tachyform/internal/pictures"
@@ -65,45 +67,44 @@ func (p *pictured) choose(r *rehearsal.Report) (pages []string, left int) {
 	return pages, left
 }
 
-// pictures takes the pictures that were asked for, and says where they are.
-func (a *app) pictures(ctx context.Context, c *config.Config, p pictured, server *site.Server, o rehearsing, r *rehearsal.Report) error {
+// pictures takes the pictures that were asked for, and says where they are; nil when none were.
+func (a *app) pictures(ctx context.Context, c *config.Config, p pictured, server *site.Server, o rehearsal.Options, r *rehearsal.Report) (*present.Shots, error) {
 	if p.dir == "" {
-		return nil
+		return nil, nil
 	}
 	step, end := a.progress("Pictures")
 	o.Progress, o.Private = step, privateIn(c, server.Site)
-	line, err := p.take(ctx, server, o.Options, r)
+	shots, err := p.take(ctx, server, o, r)
 	end()
-	if err != nil {
-		return err
+	if err != nil || a.quiet {
+		return shots, err
 	}
-	if a.format != "text" || a.output != "" {
-		if !a.quiet {
-			fmt.Fprintln(a.err, line)
-		}
-		return nil
+	line := fmt.Sprintf("Wrote %d pictures of %d pages to %s; %s shows all, sheet.png too.", len(shots.Set.Pictures), len(shots.Set.Pages()), p.dir, filepath.Join(p.dir, "index.html"))
+	if shots.Left > 0 {
+		line += fmt.Sprintf(" %d more pages were left out (--pictured).", shots.Left)
 	}
-	return a.note("\n  %s\n", line)
+	fmt.Fprintln(a.err, line)
+	return shots, nil
 }
 
 // take has a Chromium show pages in the states that were rehearsed, and online, and writes pictures of them and a sheet of all.
-func (p *pictured) take(ctx context.Context, server *site.Server, o rehearsal.Options, r *rehearsal.Report) (line string, err error) {
+func (p *pictured) take(ctx context.Context, server *site.Server, o rehearsal.Options, r *rehearsal.Report) (*present.Shots, error) {
 	pages, left := p.choose(r)
 	web, err := preview.Start(server)
 	if err != nil {
-		return "", broken(err)
+		return nil, broken(err)
 	}
 	defer web.Stop() //nolint:errcheck // nothing depends on it any more
 	b, err := chromium.Start(ctx, web)
 	if errors.Is(err, chromium.ErrMissing) {
-		return "", usage(fmt.Errorf("--pictures: %w", err))
+		return nil, usage(fmt.Errorf("--pictures: %w", err))
 	}
 	if err != nil {
-		return "", broken(err)
+		return nil, broken(err)
 	}
 	defer b.Close()
 	if err := os.MkdirAll(p.dir, 0o755); err != nil {
-		return "", broken(err)
+		return nil, broken(err)
 	}
 	set := &pictures.Set{Dir: p.dir}
 	networks := []stage.Network{stage.Online}
@@ -127,30 +128,28 @@ func (p *pictured) take(ctx context.Context, server *site.Server, o rehearsal.Op
 	}
 	seen, err := rehearsal.Run(ctx, b, server, o)
 	if err != nil {
-		return "", broken(err)
+		return nil, broken(err)
 	}
-	note := ""
-	if left > 0 {
-		note = fmt.Sprintf("%d more pages are not shown; --pictured says how many are.", left)
-	}
+	shots := &present.Shots{Set: set, Seen: seen, Left: left}
 	var sheet strings.Builder
-	if err := present.Pictures(&sheet, set, seen, note); err != nil {
-		return "", broken(err)
+	if err := present.Pictures(&sheet, shots); err != nil {
+		return nil, broken(err)
 	}
-	index := filepath.Join(p.dir, "index.html")
-	if err := os.WriteFile(index, []byte(sheet.String()), 0o644); err != nil {
-		return "", broken(err)
+	if err := os.WriteFile(filepath.Join(p.dir, "index.html"), []byte(sheet.String()), 0o644); err != nil {
+		return nil, broken(err)
 	}
 	png, err := b.Sheet(sheet.String())
 	if err != nil {
-		return "", broken(err)
+		return nil, broken(err)
 	}
 	if err := os.WriteFile(filepath.Join(p.dir, "sheet.png"), png, 0o644); err != nil {
-		return "", broken(err)
+		return nil, broken(err)
 	}
-	line = fmt.Sprintf("Wrote %d pictures of %d pages to %s; %s shows all, sheet.png too.", len(set.Pictures), len(pages), p.dir, index)
-	if left > 0 {
-		line += fmt.Sprintf(" %d more pages were left out (--pictured).", left)
-	}
-	return line, nil
+	return shots, nil
+}
+
+// flags adds what is said of pictures to a command.
+func (p *pictured) flags(f *pflag.FlagSet) {
+	f.StringVar(&p.dir, "pictures", "", "`folder` for pictures of the pages in every state, and online, as Chromium shows them, with a sheet of all: index.html")
+	f.IntVar(&p.max, "pictured", 12, "`pages` in pictures at most, those first that come out worst")
 }

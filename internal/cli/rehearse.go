@@ -91,7 +91,7 @@ fails makes the exit status 1. The steps of stories:
 			if err := a.emit(func(st *present.Style) error { return st.Rehearsal(r) }, r); err != nil {
 				return err
 			}
-			if err := a.pictures(cmd.Context(), c, pics, server, o, r); err != nil {
+			if _, err := a.pictures(cmd.Context(), c, pics, server, o.Options, r); err != nil {
 				return err
 			}
 			for _, story := range r.Stories {
@@ -113,8 +113,7 @@ fails makes the exit status 1. The steps of stories:
 	f.StringVar(&o.stage, "stage", "embedded", "`stage`: embedded (ours), chromium (a real one), both, or auto: ours, and chromium for pages that need what ours lacks")
 	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, or read them for what they ask for (default run; read for more than 120 pages)")
 	f.StringSliceVar(&o.detail, "detail", nil, "`details` of every page in --format json: text, requests, errors")
-	f.StringVar(&pics.dir, "pictures", "", "`folder` for pictures of the pages in every state, and online, as Chromium shows them, with a sheet of all: index.html")
-	f.IntVar(&pics.max, "pictured", 12, "`pages` in pictures at most, those first that come out worst")
+	pics.flags(f)
 	f.StringArrayVar(&o.stories, "story", nil, "`name` of a story to tell, or none; repeatable (default: all)")
 	return cmd
 }

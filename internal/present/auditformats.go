@@ -12,8 +12,8 @@ import (
 	"tachyform/internal/audit"
 )
 
-// AuditAs writes an audit in one of its formats: text, markdown, junit, sarif or html.
-func (s *Style) AuditAs(format string, r *audit.Report) error {
+// AuditAs writes an audit in one of its formats: text, markdown, junit, sarif or html. The last has pictures, nil for none.
+func (s *Style) AuditAs(format string, r *audit.Report, shots *Shots) error {
 	switch format {
 	case "markdown":
 		s.printf("%s", auditMarkdown(r))
@@ -23,7 +23,7 @@ func (s *Style) AuditAs(format string, r *audit.Report) error {
 	case "sarif":
 		return auditSARIF(s.w, r)
 	case "html":
-		return auditPage(s.w, r)
+		return auditPage(s.w, r, shots)
 	}
 	return s.Audit(r)
 }

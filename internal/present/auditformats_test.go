@@ -32,7 +32,7 @@ func hostile() *audit.Report {
 func as(t *testing.T, format string) string {
 	t.Helper()
 	var b bytes.Buffer
-	require.NoError(t, New(&b, false).AuditAs(format, hostile()))
+	require.NoError(t, New(&b, false).AuditAs(format, hostile(), nil))
 	return b.String()
 }
 

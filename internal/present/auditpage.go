@@ -86,7 +86,7 @@ type matrixRow struct {
 const maxRows = 100
 
 // auditPage writes one self-contained page.
-func auditPage(w io.Writer, r *audit.Report) error {
+func auditPage(w io.Writer, r *audit.Report, shots *Shots) error {
 	data := struct {
 		*audit.Report
 		Failed   map[string][]audit.Result
@@ -99,6 +99,8 @@ func auditPage(w io.Writer, r *audit.Report) error {
 		Stored   int64
 		Release  *rehearsal.Comeback
 		Arrival  string
+		Shots    []pictureRow
+		Drawn    []string
 	}{Report: r, Failed: map[string][]audit.Result{}, Levels: []string{"blocker", "warning", "advice"}}
 	for _, c := range r.Checks {
 		switch c.State {
@@ -132,6 +134,9 @@ func auditPage(w io.Writer, r *audit.Report) error {
 	}
 	for _, s := range r.Rehearsal.Stores {
 		data.Stored += s.Bytes
+	}
+	if shots != nil {
+		data.Shots, data.Drawn = shots.rows(), shots.networks()
 	}
 	return auditHTML.Execute(w, data)
 }

@@ -6,6 +6,7 @@ import (
 	"html/template"
 	"io"
 	"math"
+	"slices"
 	"strings"
 
 	"tachyform/internal/pictures"
@@ -32,21 +33,34 @@ type pictureRow struct {
 	Cells []pictureCell
 }
 
-// Pictures writes the contact sheet of a set as one page of HTML: a row for each page, a column for each network state, the outcomes of a rehearsal below. left says
-// what was left out, "" for nothing.
-func Pictures(w io.Writer, set *pictures.Set, r *rehearsal.Report, left string) error {
-	var networks []string
-	outcomes := map[[2]string]rehearsal.PageResult{}
-	for _, p := range r.Pages {
-		if len(networks) == 0 || networks[len(networks)-1] != p.Network {
-			networks = append(networks, p.Network)
+// Shots are pictures of pages with what a rehearsal said of each.
+type Shots struct {
+	Set  *pictures.Set
+	Seen *rehearsal.Report // on the stage that was pictured
+	Left int               // pages that there are no pictures of
+}
+
+// networks gives the states of the network, in their order.
+func (s *Shots) networks() []string {
+	var out []string
+	for _, p := range s.Seen.Pages {
+		if !slices.Contains(out, p.Network) {
+			out = append(out, p.Network)
 		}
+	}
+	return out
+}
+
+// rows gives a row for each page, the most different first.
+func (s *Shots) rows() []pictureRow {
+	outcomes := map[[2]string]rehearsal.PageResult{}
+	for _, p := range s.Seen.Pages {
 		outcomes[[2]string{p.URL, p.Network}] = p
 	}
 	var rows []pictureRow
-	for _, page := range set.Pages() {
+	for _, page := range s.Set.Pages() {
 		row := pictureRow{Page: page}
-		for _, n := range networks {
+		for _, n := range s.networks() {
 			p := outcomes[[2]string{page, n}]
 			c := pictureCell{Class: strings.ReplaceAll(string(p.Outcome), " ", "-"), Outcome: string(p.Outcome)}
 			if p.Outcome != rehearsal.Whole {
@@ -54,7 +68,7 @@ func Pictures(w io.Writer, set *pictures.Set, r *rehearsal.Report, left string) 
 			}
 			most := 0.0
 			for _, width := range pictures.Widths {
-				if x := set.Find(page, n, width.Name); x != nil {
+				if x := s.Set.Find(page, n, width.Name); x != nil {
 					c.Pictures = append(c.Pictures, x)
 					most = max(most, x.Differs)
 				}
@@ -66,5 +80,15 @@ func Pictures(w io.Writer, set *pictures.Set, r *rehearsal.Report, left string) 
 		}
 		rows = append(rows, row)
 	}
-	return picturesHTML.Execute(w, map[string]any{"Site": r.Site, "Pages": count(len(rows), "page"), "Networks": networks, "Rows": rows, "Left": left})
+	return rows
+}
+
+// Pictures writes the contact sheet as one page of HTML: a row for each page, a column for each network state, the outcomes below.
+func Pictures(w io.Writer, s *Shots) error {
+	left := ""
+	if s.Left > 0 {
+		left = count(s.Left, "more page") + " not shown; --pictured says how many are."
+	}
+	rows := s.rows()
+	return picturesHTML.Execute(w, map[string]any{"Site": s.Seen.Site, "Pages": count(len(rows), "page"), "Networks": s.networks(), "Rows": rows, "Left": left})
 }
