@@ -163,6 +163,9 @@ func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsing)
 	if rules.Routes, err = o.routes(ctx, c, s, rules.Fallback); err != nil {
 		return nil, nil, err
 	}
+	if slices.ContainsFunc(rules.Routes, func(r site.RouteRule) bool { return r.Folder == s.Base }) {
+		rules.Fallback = "" // said more exactly: data that the folder does not have is not answered with a page
+	}
 	o.Scripts = o.scripts == "run" || o.scripts == "" && pages <= maxRun && (!o.reading || len(o.Revisit) > 0)
 	if o.scripts == "" && !o.Scripts && !o.reading {
 		o.Unrun = fmt.Sprintf("the scripts of pages were read for what they ask for, and not run, since there are more than %d pages; --scripts run runs them, --page names single ones", maxRun)
@@ -254,10 +257,14 @@ func (o *rehearsing) routes(ctx context.Context, c *config.Config, s *site.Site,
 				}
 			}
 		}
-		if a.Hash || fallback != "" || len(a.Routes) == 0 {
+		said := o.inventory.FileOf(fallback)
+		if a.Hash || len(a.Routes) == 0 || fallback != "" && (said == nil || said.URL != a.Shell) {
 			continue
 		}
 		rules = append(rules, site.RouteRule{Folder: a.Folder(), Shell: a.Shell, Except: a.ServerPaths()})
+		if fallback != "" {
+			continue
+		}
 		o.Notes = append(o.Notes, rehearsal.Finding{Kind: "routes", Level: "advice", URL: a.Routes[0].Address,
 			Message: fmt.Sprintf("no file answers this: it is a route of the application %s. The server is taken to answer it with that page, as yours has to", a.Shell),
 			Mend:    "have your host answer what has no file with this page, and say so in tachyform.toml: [server] fallback"})

@@ -165,6 +165,7 @@ func TestApplicationCommands(t *testing.T) {
 	assert.NotContains(t, text, "no rule keeps")
 	assert.Contains(t, fine(t, dir, "rules", "dist", "/boats/9"), "a route of the application")
 	assert.Equal(t, [2]rehearsal.Outcome{"partial", "whole"}, outcomes()["/boats/1"])
+	assert.Contains(t, fine(t, dir, "rehearse", "dist", "--story", "none", "--network", "online"), "missing /api/boats/1", "the fallback is for navigations: data that the folder does not have is no page")
 	states = judged()
 	assert.Equal(t, "passed", states["offline/route-data"])
 	assert.Equal(t, "passed", states["offline/page-partial"])
