@@ -163,7 +163,23 @@ func Tabulate(p *worker.Plan, k Known) []Row {
 		}
 	}
 	out := append(slices.Clone(rows[4:]), rows[:4]...) // rules come first, as they are asked first
-	return slices.DeleteFunc(out, func(r Row) bool { return r.Place == Place{} && r.Files == 0 && len(r.Asked) == 0 })
+	out = slices.DeleteFunc(out, func(r Row) bool { return r.Place == Place{} && r.Files == 0 && len(r.Asked) == 0 })
+	return append(out, shell(p)...)
+}
+
+// shell gives the rows for the routes of an application, none without one.
+func shell(p *worker.Plan) []Row {
+	if p.Shell == "" {
+		return nil
+	}
+	routes := Row{Asked: []string{}, Samples: []string{}}
+	routes.set("routes of the application", "release", p.Shell+" of the release, without a request", "as released", "the same")
+	if p.Routes == "" {
+		return []Row{routes}
+	}
+	others := Row{Asked: []string{}, Samples: []string{}}
+	others.set("other addresses, opened as pages", "network", "from the network", "fresh", p.Shell+" of the release, which may have nothing for them")
+	return []Row{routes, others}
 }
 
 func (r *Row) set(what, answer, how, online, offline string) {

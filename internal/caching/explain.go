@@ -59,6 +59,9 @@ func Explain(p *worker.Plan, a worker.Asked, places []Place) Explanation {
 			last = "the browser's error page"
 		}
 	}
+	if d.StandIn != "" && d.StandIn == p.Shell {
+		last = p.Shell + " instead"
+	}
 	if d.Rule >= 0 {
 		r := &p.Rules[d.Rule]
 		e.By = "rule " + fmt.Sprint(d.Rule+1) + ": " + What(r)
@@ -89,6 +92,9 @@ func Explain(p *worker.Plan, a worker.Asked, places []Place) Explanation {
 		e.set(on+there.Online, on+there.Slow, on+there.Failing, on+there.Offline)
 	case "network":
 		e.By = "no list and no rule has it"
+		if d.StandIn != "" && d.StandIn == p.Shell && p.Routes != "" {
+			e.By = "no list, no rule and no route has it: the server first, then the application's shell"
+		}
 		e.Stored = "no"
 		e.set("from the network", slowly(p, a, last), "the server's error page", last)
 	default:

@@ -104,6 +104,7 @@ type Story struct {
 type Offline struct {
 	Page   string   `toml:"page"`
 	Shell  string   `toml:"shell"`
+	Routes []string `toml:"routes"` // paths that the shell answers at once, as globs or with segments such as ":id"; empty for all
 	Except []string `toml:"except"`
 	Image  string   `toml:"image"` // shown for images that cannot be had
 
@@ -408,6 +409,10 @@ func (c *Config) check() []error {
 	globs("later", c.Stow.Later)
 	globs("never", c.Stow.Never)
 	globs("except", c.Offline.Except)
+	globs("routes", c.Offline.Routes)
+	if len(c.Offline.Routes) > 0 && c.Offline.Shell == "" {
+		add("routes", c.Offline.Routes[0], "[offline] names routes and no shell, which would answer them")
+	}
 	globs("leave", c.Pages.Leave)
 	for i, g := range c.Stow.Groups {
 		globs("files", g.Files)

@@ -45,15 +45,17 @@ func TestApplicationUnasked(t *testing.T) {
 	t.Parallel()
 	api := site.AnswerRule{Path: "/api/boats/*", Method: "GET", Type: "application/json", Body: []byte(`{"name": "Maid of Orran"}`)}
 	export := site.AnswerRule{Path: "/api/export", Method: "GET", Type: "text/html", Body: []byte(`<title>The server's own</title>`)}
-	onChromium(t, ferries, "", site.Rules{Fallback: "/index.html", Answers: []site.AnswerRule{api, export}}, func(w *world) {
+	desk := site.AnswerRule{Path: "/desk", Method: "GET", Type: "text/html", Body: []byte(`<title>The server's desk</title>`)}
+	onChromium(t, ferries, "", site.Rules{Fallback: "/index.html", Answers: []site.AnswerRule{api, export, desk}}, func(w *world) {
 		w.visit()
 		w.Received()
-		assert.Equal(w, "There is no such page", w.open("/nothing").Text)
-		assert.NotContains(w, w.asked(), "GET /nothing", "a route costs the server nothing")
+		assert.Contains(w, w.open("/boats/3").Text, "Maid of Orran")
+		assert.NotContains(w, w.asked(), "GET /boats/3", "a route costs the server nothing")
 		assert.Equal(w, "The server's own", w.open("/api/export").Title)
+		assert.Equal(w, "The server's desk", w.open("/desk").Title, "what no link of the application shows is the server's first")
 		w.network(stage.Offline)
 		w.rest()
-		for address, text := range map[string]string{"/": "Skerry boats Boats Tides Lost", "/boats": "Our boats No. 1 No. 2 No. 3 No. 4 No. 5", "/tides": "Tides High water at noon in every harbour",
+		for address, text := range map[string]string{"/": "Skerry boats Boats Tides Lost", "/unlinked": "There is no such page", "/boats": "Our boats No. 1 No. 2 No. 3 No. 4 No. 5", "/tides": "Tides High water at noon in every harbour",
 			"/boats/7": "The boat cannot be shown just now", "/boats/7?crew=1#deck": "The boat cannot be shown just now"} {
 			l := w.open(address)
 			assert.Equal(w, text, l.Text, address)
@@ -158,7 +160,7 @@ func TestApplicationCommands(t *testing.T) {
 	fine(t, dir, "draft", "dist")
 	data, err := os.ReadFile(filepath.Join(dir, "tachyform.toml"))
 	require.NoError(t, err)
-	for _, line := range []string{"shell = \"/index.html\"", "fallback = \"/index.html\"", "match = \"/api/boats/:id\"  # asked for by the route /boats/:id when it ran"} {
+	for _, line := range []string{"routes = [", "\"/boats/:id\"", "shell = \"/index.html\"", "fallback = \"/index.html\"", "match = \"/api/boats/:id\"  # asked for by the route /boats/:id when it ran"} {
 		assert.Contains(t, string(data), line)
 	}
 	text = fine(t, dir, "fit", "dist")

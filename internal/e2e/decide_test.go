@@ -27,6 +27,7 @@ func TestRulesSayWhatTheWorkerDoes(t *testing.T) {
 		"rules":        "[[rule]]\nmatch = \"/data/*\"\nanswer = \"network-first\"\n[[rule]]\nmatch = \"/photos/:name\"\nanswer = \"cache-first\"\ndestination = [\"image\"]\n[stow]\nnever = [\"/account/**\"]\n",
 		"some later":   "[stow]\nnow = [\"/\", \"/about.html\", \"/town/\", \"/caf%C3%A9.html\"]\nlater = [\"/photos/**\", \"/deep/**\"]\nnever = [\"/account/**\"]\n",
 		"a shell":      "[offline]\nshell = \"/\"\nexcept = [\"/account/**\"]\n[stow]\nnow = [\"/\", \"/about.html\", \"/app.css\"]\n",
+		"some routes":  "[offline]\nshell = \"/\"\nroutes = [\"/none\", \"/deep/:id\", \"/caf%c3%a92\"]\n[stow]\nnow = [\"/\", \"/about.html\", \"/app.css\"]\n",
 		"network only": "[[rule]]\nmatch = \"/town/*\"\nanswer = \"network-only\"\n[[rule]]\nmatch = \"/about*\"\nanswer = \"cache-only\"\n",
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -69,6 +70,8 @@ func TestRulesSayWhatTheWorkerDoes(t *testing.T) {
 						case want != "":
 						case as == "empty":
 							want = "lost"
+						case strings.HasPrefix(e.Offline, "/ "):
+							want = "shown" // the shell
 						default:
 							want = "stand-in"
 						}

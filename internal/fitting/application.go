@@ -51,8 +51,15 @@ func (f *fitter) chooseShell() {
 		f.routesOf = a
 		cfg := *f.cfg
 		cfg.Offline.Shell = a.Shell
+		for _, r := range a.Routes {
+			cfg.Offline.Routes = append(cfg.Offline.Routes, globEscape(r.Pattern))
+		}
+		why := "other addresses are asked of the server first, and the shell answers them without one"
+		if len(a.Routes) == 0 {
+			cfg.Offline.Routes, why = []string{globEscape(a.Shell)}, "no link of it shows another: every address is asked of the server first, and the shell answers without one"
+		}
 		f.cfg = &cfg
-		f.plan.Inferences = append(f.plan.Inferences, Inference{"shell", a.Shell, a.Known})
+		f.plan.Inferences = append(f.plan.Inferences, Inference{"shell", a.Shell, a.Known}, Inference{"routes", listed(cfg.Offline.Routes), why})
 	}
 }
 
@@ -67,7 +74,7 @@ func (f *fitter) pagesBesides() bool {
 // notRoutes gives the rules for addresses that look like routes and are the server's: what the application fetches, and links that it does not answer.
 // They are for navigations alone.
 func (f *fitter) notRoutes() []worker.Rule {
-	if f.routesOf == nil {
+	if f.routesOf == nil || len(f.cfg.Offline.Routes) > 0 { // what is named is no such address
 		return nil
 	}
 	var globs []string

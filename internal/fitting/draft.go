@@ -103,6 +103,9 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]b
 	if f.shell != "" {
 		shell = f.url(f.inv.FileOf(f.shell).Path)
 		d.value("shell", shell, f.routesOf.Known)
+		if len(f.cfg.Offline.Routes) > 0 {
+			d.list("routes", f.cfg.Offline.Routes, "answered by the shell at once; other addresses are asked of the server first")
+		}
 	}
 	if file, ok := s.File("offline.html"); ok && rec.Files["offline.html"].SHA256 == "" {
 		d.value("page", file.URL, "the site's own")

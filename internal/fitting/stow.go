@@ -54,7 +54,7 @@ func (f *fitter) prepare() error {
 func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests map[string]worker.Entry) error {
 	plan := f.caching
 	plan.Offline = offline
-	plan.Shell = f.shell
+	plan.Shell, plan.Routes = f.shell, worker.RoutesOf(f.cfg.Offline.Routes)
 	var err error
 	if plan.Image, err = f.named("image", f.cfg.Offline.Image); err != nil {
 		return err

@@ -100,7 +100,9 @@ func (p *Plan) Decide(a Asked) Decision {
 			d.Redirect += "?" + query
 		}
 	case navigation && rule == nil && p.Shell != "" && path.Ext(pathname) == "" && !slices.Contains(p.Apart, unescaped(pathname)):
-		d.Answer, d.File = "release", p.Shell
+		if d.Answer, d.File = "release", p.Shell; !p.routed(pathname) {
+			d.Answer, d.File, d.StandIn = "network", "", p.Shell
+		}
 	case navigation || d.StandIn != "" && rule == nil:
 		d.Answer = "network"
 		if rule != nil {
@@ -110,6 +112,17 @@ func (p *Plan) Decide(a Asked) Decision {
 		d.Answer = NetworkOnly
 	}
 	return d
+}
+
+// routed says whether the shell answers a path at once.
+func (p *Plan) routed(pathname string) bool {
+	if p.Routes == "" {
+		return true
+	}
+	if p.routes == nil {
+		p.routes = regexp.MustCompile(p.Routes) // of our making
+	}
+	return p.routes.MatchString(pathname)
 }
 
 var indexName = regexp.MustCompile(`/index\.html?$`)

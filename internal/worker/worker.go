@@ -139,6 +139,7 @@ type Plan struct {
 	Ahead    []string // URLs of the site's own data that rules keep, fetched while the worker installs when they can be had
 	Offline  string   // URL of the page shown when a navigation cannot be answered, "" for none
 	Shell    string   // URL of the page that answers every route, "" for none
+	Routes   string   // regular expression for the paths that it answers at once, as [RoutesOf] makes it; "" for all
 	Apart    []string // paths that look like routes and are files, when there is a shell
 	Image    string   // URL of the picture shown for images that cannot be had, "" for none
 	Patience int      // ms that a navigation waits for the network, 0 for ever
@@ -150,7 +151,8 @@ type Plan struct {
 	Beside   string // URL of a script that is loaded beside the engine, "" for none
 	Minify   bool   // no comments and short names
 
-	plain *plainNames // of Now and Later
+	plain  *plainNames // of Now and Later
+	routes *regexp.Regexp
 }
 
 // parts are the names of the engine's parts that the plan needs, in their order.
@@ -200,7 +202,7 @@ func (p *Plan) ID() string {
 		files[u] = string(e.Kind) + " " + e.Digest
 	}
 	more, _ := json.Marshal([]any{p.Rules, p.Ahead, p.Apart, p.Groups, p.Patience, p.Preload}) // plain strings and numbers
-	return release.ID(files, p.Base, p.Script, string(more), p.Offline, p.Shell, p.Image, p.Takeover, p.Beside, p.engineDigest())
+	return release.ID(files, p.Base, p.Script, string(more), p.Offline, p.Shell+p.Routes, p.Image, p.Takeover, p.Beside, p.engineDigest())
 }
 
 // pieceFiles is about how many files a piece of a long list has.
@@ -281,6 +283,9 @@ func Worker(p *Plan) ([]byte, error) {
 	member("Paths that the browser need not ask this worker about", "left", left)
 	member("Shown when a page can neither be fetched nor is stored", "offline", p.Offline)
 	member("Shown for every route of the application", "shell", p.Shell)
+	if p.Routes != "" {
+		member("Its routes; other addresses are asked of the server first", "routes", p.Routes)
+	}
 	if p.Shell != "" {
 		member("Pages that are no routes", "apart", p.Apart)
 	}
@@ -460,6 +465,25 @@ addEventListener("activate", (event) => event.waitUntil((async () => {
   await registration.unregister();
 })()));
 `, js("tachyform "+base+" "))
+}
+
+// RoutesOf makes the expression that matches the paths of routes: globs, in which a segment such as ":id" stands for any one. A slash at the end makes no
+// difference. "" for none.
+func RoutesOf(patterns []string) string {
+	var all []string
+	for _, p := range patterns {
+		segments := strings.Split(strings.TrimSuffix(p, "/"), "/")
+		for i, s := range segments {
+			if strings.HasPrefix(s, ":") {
+				segments[i] = "*"
+			}
+		}
+		all = append(all, strings.TrimSuffix(strings.TrimPrefix(Glob(strings.Join(segments, "/")), "^"), "$"))
+	}
+	if len(all) == 0 {
+		return ""
+	}
+	return "^(?:" + strings.Join(all, "|") + ")/?$"
 }
 
 // Glob turns a path glob (* within a folder, ** across folders, ?) into a regular expression for paths.

@@ -353,3 +353,11 @@ func TestPatterns(t *testing.T) {
 	}
 	assert.False(t, strings.Contains(Glob("/a"), "*"))
 }
+
+func TestRoutesOf(t *testing.T) {
+	assert.Empty(t, RoutesOf(nil))
+	re := regexp.MustCompile(RoutesOf([]string{"/boats", "/boats/:id", "/a.b/**", "/odd\\*", "/"}))
+	for path, want := range map[string]bool{"/": true, "/boats": true, "/boats/": true, "/boats/7": true, "/boats/7/": true, "/boats/7/crew": false, "/boat": false, "/boatsx": false, "/a.b/c/d": true, "/axb/c": false, "/odd*": true, "/odd1": false, "/x/boats": false} {
+		assert.Equal(t, want, re.MatchString(path), path)
+	}
+}

@@ -93,16 +93,17 @@ async function navigate(event, path, search) {
   const find = (path, clean) => entryIn(OWN, path, clean).catch(() => {});
   let entry = await find(path, true);
   if (!entry && (await find(path + "/"))) return Response.redirect(path + "/" + search);
-  if (!entry && TABLE.shell && !/\.[^/]*$/.test(path) && !TABLE.apart.includes(plain(path))) entry = OWN.files.get(TABLE.shell); // a route
+  const shell = !entry && TABLE.shell && !/\.[^/]*$/.test(path) && !TABLE.apart.includes(plain(path)) && OWN.files.get(TABLE.shell); // for a route
+  if (shell && (!TABLE.routes || new RegExp(TABLE.routes).test(path))) entry = shell;
   const copy = entry && (await stored(entry));
-  if (!copy) return page(event, entry);
+  if (!copy) return page(event, entry, TABLE.patience, shell || undefined);
   await came(event, TABLE.release);
   return given(entry, copy, event);
 }
 
 // page answers a navigation from the network, which may bring a page of this release or of another. Its parts come from where
 // it came from.
-async function page(event, entry, patience = TABLE.patience) {
+async function page(event, entry, patience = TABLE.patience, instead) {
   const before = serverRelease();
   const network = fromNetwork(event).then(async (answer) => {
     const good = entry && answer.status === 200 && (await checked(entry, answer.clone()));
@@ -114,7 +115,7 @@ async function page(event, entry, patience = TABLE.patience) {
   const got = await inTime(network, !asked && patience).catch(() => {});
   if (!got || got.answer.status > 499) {
     const older = await olderPage(event);
-    if (older || !got) return older || standIn(event);
+    if (older || !got) return older || standIn(event, instead);
   }
   if (got.good) await came(event, TABLE.release);
   else came(event, passedBy(before));
@@ -181,8 +182,7 @@ function inTime(promise, patience) {
 }
 
 // standIn is what is shown for a page that cannot be had.
-async function standIn(event) {
-  const entry = OWN.files.get(TABLE.offline);
+async function standIn(event, entry = OWN.files.get(TABLE.offline)) {
   const copy = entry && (await stored(entry));
   if (!copy) return Response.error();
   await came(event, TABLE.release);
