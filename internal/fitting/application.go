@@ -52,10 +52,12 @@ func (f *fitter) chooseShell() {
 		cfg := *f.cfg
 		cfg.Offline.Shell = a.Shell
 		for _, r := range a.Routes {
-			cfg.Offline.Routes = append(cfg.Offline.Routes, globEscape(r.Pattern))
+			if !survey.PersonalPath(strings.TrimPrefix(r.Address, f.site.Base)) { // the server may lead to a sign-in there
+				cfg.Offline.Routes = append(cfg.Offline.Routes, globEscape(r.Pattern))
+			}
 		}
 		why := "other addresses are asked of the server first, and the shell answers them without one"
-		if len(a.Routes) == 0 {
+		if len(cfg.Offline.Routes) == 0 {
 			cfg.Offline.Routes, why = []string{globEscape(a.Shell)}, "no link of it shows another: every address is asked of the server first, and the shell answers without one"
 		}
 		f.cfg = &cfg
