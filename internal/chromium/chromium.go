@@ -472,19 +472,26 @@ func (b *Browser) Stores() ([]stage.Store, error) {
 	ctx, cancel := context.WithTimeout(b.ctx, patience)
 	defer cancel()
 	type kept struct {
-		Name string   `json:"name"`
-		URLs []string `json:"urls"`
+		Name    string `json:"name"`
+		Entries []struct {
+			URL    string `json:"url"`
+			Type   string `json:"type"`
+			Status int    `json:"status"`
+			Bytes  int64  `json:"bytes"`
+			Opaque bool   `json:"opaque"`
+		} `json:"entries"`
 	}
 	stores, err := evaluate[[]kept](ctx, `(async () => { const out = []; if (typeof caches === "undefined") return out; for (const name of await caches.keys()) {
-		const keys = await (await caches.open(name)).keys(); out.push({name, urls: keys.map((r) => r.url)}) } return out })()`)
+		const c = await caches.open(name), entries = []; for (const k of await c.keys()) { const r = await c.match(k, {ignoreVary: true});
+		if (r) entries.push({url: k.url, type: r.headers.get("content-type") || "", status: r.status, opaque: r.type === "opaque", bytes: (await r.blob()).size}) } out.push({name, entries}) } return out })()`)
 	if err != nil {
 		return nil, err
 	}
 	var out []stage.Store
 	for _, s := range stores {
 		st := stage.Store{Name: s.Name}
-		for _, u := range s.URLs {
-			st.Entries = append(st.Entries, stage.Stored{URL: b.relative(u)})
+		for _, e := range s.Entries {
+			st.Entries = append(st.Entries, stage.Stored{URL: b.relative(e.URL), Type: site.Essence(e.Type), Status: e.Status, Bytes: e.Bytes, Opaque: e.Opaque})
 		}
 		sort.Slice(st.Entries, func(i, j int) bool { return st.Entries[i].URL < st.Entries[j].URL })
 		out = append(out, st)

@@ -108,6 +108,7 @@ fails makes the exit status 1. The steps of stories:
 	f.StringArrayVar(&o.Pages, "page", nil, "`URL` to open afterwards; repeatable (default: every page)")
 	f.StringArrayVar(&o.Fetches, "fetch", nil, "`URL` that a script of the first page fetches afterwards; repeatable")
 	f.StringSliceVar(&networks, "network", []string{"offline"}, "network `states`: online, offline, slow, failing, portal")
+	f.BoolVar(&o.Stores, "stores", false, "list what is stored after the visits: every answer with its type, size, age, and who put it there")
 	f.StringArrayVar(&o.Traces, "trace", nil, "`URL` whose request is followed step by step; repeatable")
 	f.StringVar(&o.next, "next", "", "`folder` of the release that replaces SITE, for stories of visitors who come back")
 	f.StringVar(&o.stage, "stage", "embedded", "`stage`: embedded (ours), chromium (a real one), both, or auto: ours, and chromium for pages that need what ours lacks")

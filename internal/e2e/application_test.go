@@ -68,6 +68,7 @@ func TestApplicationUnasked(t *testing.T) {
 // TestApplicationReleases brings a build with other names to a visitor who has a tab open: routes that are loaded late come from the build that the tab is
 // of, without a network too, and who comes back has the new one whole.
 func TestApplicationReleases(t *testing.T) {
+	needsAll(t) // TestChunksOfOpenTabs is about the same, with every build
 	t.Parallel()
 	onChromium(t, ferries, "", site.Rules{Fallback: "/index.html"}, func(w *world) {
 		w.visit()

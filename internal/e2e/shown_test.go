@@ -154,3 +154,41 @@ answer = "network-first"
 		})
 	}
 }
+
+// TestStores lists what is stored, with who put it there.
+func TestStores(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"index.html": `<!doctype html><title>Start</title><script>navigator.serviceWorker.register("/sw.js"); caches.open("page").then((c) => c.put("/note", new Response("by hand", {headers: {"Content-Type": "text/plain"}})))</script>`, "a.json": "[1]", "b.json": "[1, 2]",
+		"sw.js": `oninstall = (e) => e.waitUntil(caches.open("v1").then((c) => c.addAll(["/", "/a.json"])));
+onfetch = (e) => { if (e.request.mode === "navigate") e.waitUntil(caches.open("late").then((c) => c.add("/b.json"))); e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))); };`})
+	for _, stage := range []string{"embedded", "chromium"} {
+		t.Run(stage, func(t *testing.T) {
+			if stage == "chromium" {
+				needsAll(t)
+			}
+			var r rehearsal.Report
+			require.NoError(t, json.Unmarshal([]byte(fine(t, dir, "rehearse", ".", "--story", "none", "--stage", stage, "--stores", "--format", "json")), &r))
+			got := map[string]rehearsal.Stored{}
+			for _, s := range r.Stores {
+				for _, e := range s.Entries {
+					e.Age = 0
+					got[s.Name+" "+e.URL] = e
+				}
+			}
+			want := map[string]rehearsal.Stored{
+				"v1 /": {URL: "/", Type: "text/html", Status: 200, Bytes: got["v1 /"].Bytes, By: "install"}, "v1 /a.json": {URL: "/a.json", Type: "application/json", Status: 200, Bytes: 3, By: "install"},
+				"late /b.json": {URL: "/b.json", Type: "application/json", Status: 200, Bytes: 6, By: "worker"}, "page /note": {URL: "/note", Type: "text/plain", Status: 200, Bytes: 7, By: "page"},
+			}
+			if stage == "chromium" {
+				for k, e := range want {
+					e.By = ""
+					want[k] = e
+				}
+			}
+			assert.Equal(t, want, got)
+		})
+	}
+	assert.NotContains(t, fine(t, dir, "rehearse", ".", "--story", "none", "--format", "json"), "age_s")
+	assert.Regexp(t, `/a\.json +3 B +application/json +\d+ s old, while the worker was installed`, fine(t, dir, "rehearse", ".", "--story", "none", "--stores"))
+}

@@ -54,6 +54,7 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 	for _, st := range r.Stores {
 		s.row("store", st.Name+s.faint.Render(fmt.Sprintf("  %s, %s", count(len(st.URLs), "answer"), Bytes(st.Bytes))))
 	}
+	s.stored(r)
 	s.matrix(r)
 	for _, f := range r.Fetches {
 		s.row("fetch "+f.Network, f.URL+" "+f.Result+" "+itoa(f.Status))
@@ -101,6 +102,36 @@ func (s *Style) missing(p rehearsal.PageResult) string {
 		text += fmt.Sprintf(" and %d more", n)
 	}
 	return text
+}
+
+// putBy says who put an answer into a store.
+var putBy = map[string]string{"install": "while the worker was installed", "worker": "by the worker", "page": "by a page"}
+
+// since says how old an answer is and who put it there, as far as the stage knows.
+func since(e rehearsal.Stored) string {
+	if e.By == "" {
+		return ""
+	}
+	return fmt.Sprintf("%.0f s old, %s", e.Age, putBy[e.By])
+}
+
+// stored lists the answers of every store, where that was asked for.
+func (s *Style) stored(r *rehearsal.Report) {
+	for _, st := range r.Stores {
+		if len(st.Entries) == 0 {
+			continue
+		}
+		s.printf("\n  %s\n", s.title.Render("In "+st.Name))
+		for _, e := range st.Entries {
+			what := e.Type
+			if e.Status == 0 {
+				what = "cannot be looked into"
+			} else if e.Status != 200 {
+				what += ", status " + itoa(e.Status)
+			}
+			s.printf("  %s %s %s %s\n", pad(clip(e.URL, 58), 58), pad(Bytes(e.Bytes), 9), pad(clip(what, 26), 26), s.faint.Render(since(e)))
+		}
+	}
 }
 
 // matrix writes the pages, or groups of pages when there are many.

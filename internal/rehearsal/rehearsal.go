@@ -102,6 +102,7 @@ type Options struct {
 	Unrun    string                                  // why scripts do not run although nobody said so, "" when there is no such reason
 	Picture  func(url string, n stage.Network) error // told of every page while it is shown, on a stage that shows one at a time; nil for nobody
 	Notes    []Finding                               // what was noticed before
+	Stores   bool                                    // every stored answer is listed
 	Detail   map[string]bool                         // of pages: "text", "requests", "errors"
 	Private  func(url string) bool                   // what belongs to one visitor: a page is whole without it; nil for nothing
 }
@@ -144,7 +145,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 			return nil, err
 		}
 	}
-	if err := r.state(st); err != nil {
+	if err := r.state(st, o.Stores); err != nil {
 		return nil, err
 	}
 	if err := r.registerAsWritten(st, o, e); err != nil {
@@ -197,7 +198,7 @@ func (r *Report) registerAsWritten(st Stage, o Options, e expected) error {
 		}
 	}
 	r.Stores = []Store{}
-	if err := r.state(st); err != nil {
+	if err := r.state(st, o.Stores); err != nil {
 		return err
 	}
 	if r.Worker.State != "none" {
@@ -414,7 +415,7 @@ func (r *Report) follow(st Stage, server *site.Server, o Options, n stage.Networ
 	return nil
 }
 
-func (r *Report) state(st Stage) error {
+func (r *Report) state(st Stage, entries bool) error {
 	r.Worker = Worker{State: "none"}
 	regs, err := st.Registrations()
 	if err != nil {
@@ -436,6 +437,9 @@ func (r *Report) state(st Stage) error {
 				out.URLs = append(out.URLs, u)
 			}
 			out.Bytes += e.Bytes
+			if entries {
+				out.Entries = append(out.Entries, Stored{e.URL, e.Type, e.Status, e.Bytes, e.Age.Seconds(), e.By})
+			}
 		}
 		r.Stores = append(r.Stores, out)
 	}

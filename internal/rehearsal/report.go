@@ -89,6 +89,18 @@ type Store struct {
 	Name  string   `json:"name"`
 	URLs  []string `json:"urls"`
 	Bytes int64    `json:"bytes"`
+
+	Entries []Stored `json:"entries,omitempty"` // where that was asked for
+}
+
+// Stored is an answer that is stored.
+type Stored struct {
+	URL    string  `json:"url"`
+	Type   string  `json:"type"`
+	Status int     `json:"status"` // 0 for what cannot be looked into
+	Bytes  int64   `json:"bytes"`
+	Age    float64 `json:"age_s"`        // seconds, on the virtual clock
+	By     string  `json:"by,omitempty"` // "install", "worker" or "page"
 }
 
 // Finding is something that the stage noticed.

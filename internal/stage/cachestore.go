@@ -3,6 +3,9 @@ package stage
 import (
 	"sort"
 	"strings"
+	"time"
+
+	"tachyform/internal/site"
 )
 
 // maxStored is what an origin may store before it is out of quota, in bytes.
@@ -29,6 +32,8 @@ type cacheStore struct {
 type cacheEntry struct {
 	req *request
 	res *response
+	by  string  // who put it there: "install", "worker" or "page"
+	at  float64 // when, in ms of the virtual clock
 }
 
 func (s *cacheStorage) find(name string) *cacheStore {
@@ -137,13 +142,13 @@ func varyMatches(e *cacheEntry, req *request) bool {
 
 // put stores an answer in place of the one that the URL has. The text would let answers stand side by side that vary by a
 // header; Chromium keeps one for each URL.
-func (s *cacheStorage) put(c *cacheStore, req *request, res *response) string {
+func (s *cacheStorage) put(c *cacheStore, req *request, res *response, by string, at float64) string {
 	size := int64(len(res.bytes()))
 	if s.bytes+size > s.quota {
 		return "Quota exceeded."
 	}
 	s.delete(c, c.match(req, matchOptions{ignoreVary: true}))
-	e := &cacheEntry{req, res}
+	e := &cacheEntry{req, res, by, at}
 	c.entries = append(c.entries, e)
 	u := withoutFragment(req.url)
 	c.byURL[u] = append(c.byURL[u], e)
@@ -180,6 +185,9 @@ type Stored struct {
 	Status int
 	Bytes  int64
 	Opaque bool
+	Type   string        // media type, without parameters
+	By     string        // who put it there: the "install" event, the "worker" at other times, or a "page"; "" when it is not known
+	Age    time.Duration // on the virtual clock
 }
 
 // Store is a named cache and what is in it.
@@ -194,7 +202,8 @@ func (b *Browser) Stores() []Store {
 	for _, c := range b.store.stores {
 		s := Store{Name: c.name, Entries: []Stored{}}
 		for _, e := range c.entries {
-			s.Entries = append(s.Entries, Stored{URL: b.Relative(e.req.url), Status: e.res.status, Bytes: int64(len(e.res.bytes())), Opaque: e.res.kind == "opaque"})
+			s.Entries = append(s.Entries, Stored{URL: b.Relative(e.req.url), Status: e.res.status, Bytes: int64(len(e.res.bytes())), Opaque: e.res.kind == "opaque",
+				Type: site.Essence(e.res.header("content-type")), By: e.by, Age: time.Duration((b.loop.now - e.at) * float64(time.Millisecond)).Round(time.Millisecond)})
 		}
 		sort.SliceStable(s.Entries, func(i, j int) bool { return s.Entries[i].URL < s.Entries[j].URL })
 		out = append(out, s)

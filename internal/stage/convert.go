@@ -183,7 +183,14 @@ func (g *realm) hostCaches(set setter) {
 	set("cachePut", func(c goja.FunctionCall) goja.Value {
 		s, req, res := store(c.Argument(0)), g.toRequest(c.Argument(1), c.Argument(2), goja.Null()), g.toResponse(c.Argument(3), c.Argument(4), c.Argument(5))
 		return g.soon(func() (goja.Value, goja.Value) {
-			m := g.b.store.put(s, req, res)
+			by := "worker"
+			switch {
+			case g.what == "the page":
+				by = "page"
+			case g.in.phase() == installing:
+				by = "install"
+			}
+			m := g.b.store.put(s, req, res, by, g.b.loop.now)
 			if g.in.phase() == installing {
 				if g.filled == nil {
 					g.filled = map[string]bool{}
