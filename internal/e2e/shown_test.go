@@ -192,3 +192,32 @@ onfetch = (e) => { if (e.request.mode === "navigate") e.waitUntil(caches.open("l
 	assert.NotContains(t, fine(t, dir, "rehearse", ".", "--story", "none", "--format", "json"), "age_s")
 	assert.Regexp(t, `/a\.json +3 B +application/json +\d+ s old, while the worker was installed`, fine(t, dir, "rehearse", ".", "--story", "none", "--stores"))
 }
+
+// TestTraceOfAPage follows a page and what it asks for: who answered each request, from where, and how long it took.
+func TestTraceOfAPage(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"index.html": `<!doctype html><title>Start</title><link rel=stylesheet href=/a.css><script>navigator.serviceWorker.register("/sw.js"); setTimeout(() => { fetch("/kept.json"); fetch("/late.json").catch(() => {}) }, 200)</script>`, "a.css": "p {}", "kept.json": "[1]", "late.json": "[]",
+		"sw.js": `oninstall = (e) => e.waitUntil(caches.open("v1").then((c) => c.addAll(["/", "/a.css", "/kept.json"])));
+onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));`})
+	var r rehearsal.Report
+	require.NoError(t, json.Unmarshal([]byte(fine(t, dir, "rehearse", ".", "--story", "none", "--trace", "/", "--network", "offline", "--format", "json")), &r))
+	require.Len(t, r.Traces, 1)
+	var asked []rehearsal.Asked
+	for _, a := range r.Traces[0].Asked {
+		if a.URL == "/kept.json" || a.URL == "/late.json" {
+			assert.GreaterOrEqual(t, a.At, 200.0, a.URL)
+			assert.Less(t, a.At, 300.0, a.URL)
+		}
+		a.At, a.Took = 0, 0
+		asked = append(asked, a)
+	}
+	assert.ElementsMatch(t, []rehearsal.Asked{
+		{Request: rehearsal.Request{URL: "/a.css", Method: "GET", Use: "style", Result: "answered", Status: 200, AnsweredBy: "worker"}, Source: "store v1", Bytes: 4},
+		{Request: rehearsal.Request{URL: "/kept.json", Method: "GET", Use: "fetch", Result: "answered", Status: 200, AnsweredBy: "worker"}, Source: "store v1", Bytes: 3},
+		{Request: rehearsal.Request{URL: "/late.json", Method: "GET", Use: "fetch", Result: "rejected", AnsweredBy: "browser"}},
+	}, asked)
+	text := fine(t, dir, "rehearse", ".", "--story", "none", "--trace", "/", "--network", "offline")
+	assert.Regexp(t, `style +200 +4 B +worker, store v1 +/a.css`, text)
+	assert.Regexp(t, `fetch +none +0 B +nobody +/late.json`, text)
+}

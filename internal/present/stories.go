@@ -48,6 +48,38 @@ func (s *Style) traces(r *rehearsal.Report) {
 			}
 			s.printf("  %s %s%s\n", s.faint.Render(fmt.Sprintf("%8.0f ms", step.At)), wrap(step.Text, 100, 14), where)
 		}
+		s.asked(t)
+	}
+}
+
+// asked lists the requests of a page that was followed.
+func (s *Style) asked(t rehearsal.Trace) {
+	if len(t.Asked) == 0 {
+		return
+	}
+	s.printf("\n  %s\n", s.faint.Render(fmt.Sprintf("%11s %9s  %s %s %s %s %s", "asked at", "took", pad("for", 8), pad("status", 8), pad("bytes", 9), pad("answered by", 34), "address")))
+	for _, q := range t.Asked {
+		status := s.good.Render(pad(itoa(q.Status), 8))
+		switch {
+		case q.Result == "rejected":
+			status = s.bad.Render(pad("none", 8))
+		case q.Status == 0:
+			status = pad("opaque", 8)
+		case q.Status >= 400:
+			status = s.bad.Render(pad(itoa(q.Status), 8))
+		}
+		by := q.AnsweredBy
+		if q.Source != "" && q.Source != by {
+			by += ", " + q.Source
+		}
+		if q.Result == "rejected" {
+			by = "nobody"
+		}
+		address := q.URL
+		if q.Method != "GET" {
+			address = q.Method + " " + address
+		}
+		s.printf("  %8.0f ms %6.0f ms  %s %s %s %s %s\n", q.At, q.Took, pad(q.Use, 8), status, pad(Bytes(q.Bytes), 9), pad(clip(by, 34), 34), address)
 	}
 }
 

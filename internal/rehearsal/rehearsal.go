@@ -2,6 +2,7 @@
 package rehearsal
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -368,6 +369,10 @@ func (r *Report) follow(st Stage, server *site.Server, o Options, n stage.Networ
 	if !ok {
 		return nil
 	}
+	if s, ok := st.(interface{ Replay(bool) }); ok && len(o.Traces) > 0 { // what is told is to happen now
+		s.Replay(false)
+		defer s.Replay(true)
+	}
 	for _, u := range o.Traces {
 		t := Trace{URL: u, Network: string(n), Steps: []TraceStep{}}
 		path, _, _ := strings.Cut(u, "?")
@@ -403,11 +408,15 @@ func (r *Report) follow(st Stage, server *site.Server, o Options, n stage.Networ
 			if i := slices.IndexFunc(t.Steps, func(s TraceStep) bool { return strings.HasPrefix(s.Text, "the page asks for ") }); i >= 0 {
 				t.Steps = t.Steps[:i]
 			}
+			for _, q := range l.Requests {
+				t.Asked = append(t.Asked, Asked{Request{q.URL, q.Method, string(q.Use), q.Result, q.Status, string(q.AnsweredBy)}, q.Source, q.Bytes, q.Sent, q.Took})
+			}
+			slices.SortStableFunc(t.Asked, func(a, b Asked) int { return cmp.Compare(a.At, b.At) })
 			for i, m := range l.Missing {
-				t.Steps = append(t.Steps, TraceStep{Text: fmt.Sprintf("of the %d things that the page asks for, %d of %d missing: %s (%s)", l.Needs, i+1, len(l.Missing), m.URL, m.Why)})
+				t.Steps = append(t.Steps, TraceStep{At: t.last(), Text: fmt.Sprintf("of the %d things that the page asks for, %d of %d missing: %s (%s)", l.Needs, i+1, len(l.Missing), m.URL, m.Why)})
 			}
 			if l.Status > 0 && len(l.Missing) == 0 {
-				t.Steps = append(t.Steps, TraceStep{Text: fmt.Sprintf("the page asks for %d more things, and gets them", l.Needs)})
+				t.Steps = append(t.Steps, TraceStep{At: t.last(), Text: fmt.Sprintf("the page asks for %d more things, and gets them", l.Needs)})
 			}
 		}
 		r.Traces = append(r.Traces, t)

@@ -140,6 +140,24 @@ type Trace struct {
 	URL     string      `json:"url"`
 	Network string      `json:"network"`
 	Steps   []TraceStep `json:"steps"`
+	Asked   []Asked     `json:"asked,omitempty"` // what the page then asked for, in order, when its scripts ran
+}
+
+// last gives when the last step was.
+func (t *Trace) last() float64 {
+	if len(t.Steps) == 0 {
+		return 0
+	}
+	return t.Steps[len(t.Steps)-1].At
+}
+
+// Asked is a request of a page that was followed.
+type Asked struct {
+	Request
+	Source string  `json:"source,omitempty"` // "store NAME" or "network"
+	Bytes  int64   `json:"bytes"`
+	At     float64 `json:"at"`   // ms since the page was opened
+	Took   float64 `json:"took"` // ms until the answer
 }
 
 // TraceStep is one thing that happened.

@@ -30,6 +30,10 @@ type PageRequest struct {
 	Result      string // "answered" or "rejected"
 	Status      int    // 0 when rejected or opaque
 	AnsweredBy  AnsweredBy
+
+	Source     string  // "store NAME", "network", or "" when the worker made the answer itself, or the stage does not know
+	Bytes      int64   // of the answer
+	Sent, Took float64 // when it was sent, since the load began, and how long the answer took, in ms of the virtual clock
 }
 
 // document is a page whose scripts run: its realm, and how far it is.

@@ -53,6 +53,7 @@ type request struct {
 	headers     [][2]string
 	body        *blob
 	reload      bool
+	sent        float64 // by a page, in ms of the virtual clock
 
 	referrerPolicy string
 	keepalive      bool

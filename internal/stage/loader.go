@@ -15,6 +15,7 @@ type loader struct {
 	b       *Browser
 	tab     *Tab
 	load    *Load
+	began   float64 // in ms of the virtual clock
 	pending int
 	done    bool
 	seen    map[string]bool
@@ -254,9 +255,10 @@ func (l *loader) noteRequest(req *request, use markup.Use, r reply) {
 	if len(l.load.Requests) >= maxRequests || req.keepalive && req.mode == "no-cors" { // a beacon
 		return
 	}
-	p := PageRequest{URL: l.b.Relative(withoutFragment(req.url)), Method: req.method, Use: use, Result: "rejected", AnsweredBy: r.by}
+	p := PageRequest{URL: l.b.Relative(withoutFragment(req.url)), Method: req.method, Use: use, Result: "rejected", AnsweredBy: r.by,
+		Sent: req.sent - l.began, Took: l.b.loop.now - req.sent}
 	if r.response != nil {
-		p.Result = "answered"
+		p.Result, p.Source, p.Bytes = "answered", r.response.body.from, int64(len(r.response.bytes()))
 		if r.response.kind != "opaque" {
 			p.Status = r.response.status
 		}
@@ -305,14 +307,14 @@ func (l *loader) need(ref markup.Ref, base string) {
 	l.load.Needs++
 	l.pending++
 	l.waiting[key] = Missing{URL: l.b.Relative(abs), Use: ref.Use}
-	l.b.clientFetch(l.tab, l.b.need(abs, ref.Use, l.docURL), func(r reply) {
+	req := l.b.need(abs, ref.Use, l.docURL)
+	l.b.clientFetch(l.tab, req, func(r reply) {
 		if l.over {
 			return
 		}
 		delete(l.waiting, key)
 		defer func() { l.pending-- }()
 		if l.page != nil || l.static {
-			req := l.b.need(abs, ref.Use, l.docURL)
 			if l.page != nil {
 				l.page.trail = append(l.page.trail, askedFor{ref.Use, *req, answered(r)})
 			}

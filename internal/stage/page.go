@@ -144,7 +144,7 @@ func (t *Tab) visit(abs string, o visitOptions) {
 	if o.done == nil {
 		o.done = func() {}
 	}
-	t.loader = &loader{b: t.b, tab: t, load: &Load{}, seen: map[string]bool{}, waiting: map[string]Missing{}, docURL: abs, arrived: o.done, options: o, referer: referer}
+	t.loader = &loader{b: t.b, tab: t, load: &Load{}, seen: map[string]bool{}, waiting: map[string]Missing{}, docURL: abs, arrived: o.done, options: o, referer: referer, began: t.b.loop.now}
 	switch {
 	case o.traverse:
 	case o.replace && len(t.history) > 0 || o.reload && len(t.history) > 0:
@@ -326,6 +326,7 @@ type reply struct {
 
 // clientFetch sends a request through the worker that controls the tab, or past it.
 func (b *Browser) clientFetch(t *Tab, req *request, done func(reply)) {
+	req.sent = b.loop.now
 	direct := func(why string) {
 		b.networkFetch(req, func(r *response, e netError) {
 			if e != "" || r == nil {
