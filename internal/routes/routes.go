@@ -3,6 +3,7 @@ package routes
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -24,6 +25,7 @@ const (
 	maxOpened = 60 // pages that are run for one application
 	maxAlike  = 3  // of them, with addresses of one form
 	maxShells = 6  // documents that are tried
+	maxLooked = 60 // starts of folders that are looked into for one
 )
 
 // nowhere is what no application answers.
@@ -136,16 +138,17 @@ func linkedIn(data []byte, address string) []string {
 // startsOfFolders gives the pages other than the start page that may be applications of their own folders: they stand at a folder's start, and have next to no text
 // without scripts.
 func startsOfFolders(s *site.Site, inv *survey.Inventory) []string {
-	var out []string
+	var starts []survey.Page
 	for _, p := range inv.Pages {
-		if !strings.HasSuffix(p.File.URL, "/") || p.File.URL == inv.StartFile.URL || p.Size > 16<<10 {
-			continue
+		if strings.HasSuffix(p.File.URL, "/") && p.File.URL != inv.StartFile.URL && p.Size <= 16<<10 {
+			starts = append(starts, p)
 		}
-		if data, err := s.Read(p.File.Path); err == nil && sparse(data) {
+	}
+	slices.SortStableFunc(starts, func(a, b survey.Page) int { return cmp.Compare(strings.Count(a.File.URL, "/"), strings.Count(b.File.URL, "/")) })
+	var out []string
+	for _, p := range starts[:min(maxLooked, len(starts))] {
+		if data, err := s.Read(p.File.Path); err == nil && sparse(data) && len(out) < maxShells {
 			out = append(out, p.File.URL)
-		}
-		if len(out) == maxShells {
-			break
 		}
 	}
 	return out
