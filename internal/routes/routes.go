@@ -144,7 +144,9 @@ func startsOfFolders(s *site.Site, inv *survey.Inventory) []string {
 			starts = append(starts, p)
 		}
 	}
-	slices.SortStableFunc(starts, func(a, b survey.Page) int { return cmp.Compare(strings.Count(a.File.URL, "/"), strings.Count(b.File.URL, "/")) })
+	slices.SortStableFunc(starts, func(a, b survey.Page) int {
+		return cmp.Compare(strings.Count(a.File.URL, "/"), strings.Count(b.File.URL, "/"))
+	})
 	var out []string
 	for _, p := range starts[:min(maxLooked, len(starts))] {
 		if data, err := s.Read(p.File.Path); err == nil && sparse(data) && len(out) < maxShells {
