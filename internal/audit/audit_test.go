@@ -15,6 +15,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -175,7 +176,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 	for _, f := range s.Files {
 		o.Live.Headers[f.URL] = server.Answer("GET", f.URL).Header
 	}
-	st := rehearsal.NewEmbedded(server, nil, stage.Limits{})
+	st := rehearsal.NewEmbedded(server, nil, stage.Limits{Step: time.Minute}) // the machine may be busy
 	defer st.Close()
 	r, err := rehearsal.Run(context.Background(), st, server, visits)
 	require.NoError(t, err)
