@@ -3,7 +3,6 @@ package e2e
 import (
 	"encoding/json"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -231,16 +230,7 @@ func TestTheFolderThatWasMeant(t *testing.T) {
 // gone: none is blank, none is another page, and the stages agree.
 func TestRoutedApplications(t *testing.T) {
 	needsAll(t)
-	npm, err := exec.LookPath("npm")
-	require.NoError(t, err, "npm fetches the frameworks")
-	dir := t.TempDir()
-	require.NoError(t, os.CopyFS(dir, os.DirFS("testdata/apps")))
-	for _, command := range [][]string{{npm, "install", "--no-audit", "--no-fund", "--ignore-scripts=false"}, {"node", "routed.mjs"}} {
-		cmd := exec.Command(command[0], command[1:]...)
-		cmd.Dir = dir
-		out, err := cmd.CombinedOutput()
-		require.NoError(t, err, "%s", out)
-	}
+	dir := npmBuild(t, "routed.mjs")
 	apps, err := os.ReadDir(filepath.Join(dir, "routed"))
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(apps), 6)

@@ -18,16 +18,7 @@ import (
 // for and what goes wrong is the same, online and without a network.
 func TestApplications(t *testing.T) {
 	needsAll(t)
-	npm, err := exec.LookPath("npm")
-	require.NoError(t, err, "npm fetches the frameworks")
-	dir := t.TempDir()
-	require.NoError(t, os.CopyFS(dir, os.DirFS("testdata/apps")))
-	for _, command := range [][]string{{npm, "install", "--no-audit", "--no-fund", "--ignore-scripts=false"}, {"node", "build.mjs"}} {
-		cmd := exec.Command(command[0], command[1:]...)
-		cmd.Dir = dir
-		out, err := cmd.CombinedOutput()
-		require.NoError(t, err, "%s", out)
-	}
+	dir := npmBuild(t, "build.mjs")
 	apps, err := os.ReadDir(filepath.Join(dir, "out"))
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(apps), 14)
@@ -59,6 +50,22 @@ func TestApplications(t *testing.T) {
 			}
 		})
 	}
+}
+
+// npmBuild fetches frameworks from npm and builds applications with one of the scripts beside them. It gives the folder that holds what came of it.
+func npmBuild(t *testing.T, script string) string {
+	t.Helper()
+	npm, err := exec.LookPath("npm")
+	require.NoError(t, err, "npm fetches the frameworks")
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(dir, os.DirFS("testdata/apps")))
+	for _, command := range [][]string{{npm, "install", "--no-audit", "--no-fund", "--ignore-scripts=false"}, {"node", script}} {
+		cmd := exec.Command(command[0], command[1:]...)
+		cmd.Dir = dir
+		out, err := cmd.CombinedOutput()
+		require.NoError(t, err, "%s", out)
+	}
+	return dir
 }
 
 // asked gives the requests of a page, each once.

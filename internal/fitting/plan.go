@@ -147,7 +147,7 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 		return nil, err
 	}
 	if d := inv.Doubt(); d != nil && !opts.Anyway && !opts.RulesOnly && len(rec.Files) == 0 && cfg.App.StartURL == "" {
-		return nil, fmt.Errorf("%s. Nothing was written; %s. --anyway takes the folder as it is", d.Why, d.Mend)
+		return nil, fmt.Errorf("%s. Nothing was written; %s. tachyform fit --anyway takes the folder as it is", d.Why, d.Mend)
 	}
 	based := ""
 	if cfg.Base == "" && s.Base == "/" && inv.Sure {
