@@ -57,7 +57,7 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]b
 	if err := f.prepare(); err != nil {
 		return nil, err
 	}
-	now, later, err := f.stow("", "")
+	now, later, err := f.stow(ctx, "", "")
 	if err != nil {
 		return nil, err
 	}
@@ -134,6 +134,14 @@ func (f *fitter) draftStow(d *drafter, now, later []site.File) {
 	switch {
 	case len(later) == 0:
 		d.list("now", []string{f.site.Base + "**"}, fmt.Sprintf("the whole site: %d files, %s", st.Now, size(st.NowBytes)))
+	case len(st.Spared) > 0:
+		names := []string{}
+		for _, file := range st.Spared {
+			names = append(names, file.Path)
+		}
+		d.line(fmt.Sprintf("# Without lists, the pages and what they ask for are stored now (%d files, %s), and what nothing in the site asks for", st.Now, size(st.NowBytes)))
+		d.line(fmt.Sprintf("# when somebody does: %s (%s).", listed(names), size(st.LaterBytes)))
+		d.line("# now = " + quoteList([]string{f.site.Base + "**"}))
 	default: // names of files would not outlast the next build
 		d.line(fmt.Sprintf("# Without lists, what the start page needs is stored now (%d files, %s), and everything else when a visitor first asks for it (%d files, %s).", st.Now, size(st.NowBytes), st.Later, size(st.LaterBytes)))
 		urls := []string{}

@@ -77,9 +77,10 @@ type Stowed struct {
 	NowBytes, LaterBytes int64 // uncompressed
 	Ceiling              int64
 	Never                []site.Skipped
-	AsVisited            bool  // too many files to list in the worker: the list lies beside it, in pieces
-	Ahead                int   // data that rules keep and that is fetched while the worker installs
-	AheadBytes           int64 // of it
+	Spared               []site.File // of a site that is stored as a whole: what nothing in it asks for, so that it waits until somebody does
+	AsVisited            bool        // too many files to list in the worker: the list lies beside it, in pieces
+	Ahead                int         // data that rules keep and that is fetched while the worker installs
+	AheadBytes           int64       // of it
 }
 
 // Plan is what a fit would do.

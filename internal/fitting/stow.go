@@ -62,7 +62,7 @@ func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests
 	if plan.Beside, err = f.beside(workerPath); err != nil {
 		return err
 	}
-	now, later, err := f.stow(workerPath, offline)
+	now, later, err := f.stow(ctx, workerPath, offline)
 	if err != nil {
 		return err
 	}
@@ -292,7 +292,7 @@ func kindOfFile(file site.File) worker.Kind {
 }
 
 // stow divides the site's files into those stored now, later and never.
-func (f *fitter) stow(workerPath, offline string) (now, later []site.File, err error) {
+func (f *fitter) stow(ctx context.Context, workerPath, offline string) (now, later []site.File, err error) {
 	st := &f.plan.Stowed
 	if st.Ceiling, err = f.cfg.Ceiling(); err != nil {
 		return nil, nil, err
@@ -308,10 +308,6 @@ func (f *fitter) stow(workerPath, offline string) (now, later []site.File, err e
 		}
 		return false
 	}
-	var total int64
-	for _, file := range candidates {
-		total += file.Size
-	}
 	configured := len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) > 0
 	first := f.inv.Closure(f.inv.StartFile.URL, offline, f.shell)
 	always := map[string]bool{f.script: true, f.url(f.offlineScript): f.offlineScript != "", f.offlineIcon: true} // whatever the configuration says
@@ -326,10 +322,15 @@ func (f *fitter) stow(workerPath, offline string) (now, later []site.File, err e
 		always[u] = u != ""
 	}
 	var added []string
-	small := !configured && total <= st.Ceiling && len(candidates) <= maxListed
+	wanted := map[string]bool{}
+	if !configured {
+		if wanted, err = f.wanted(ctx, candidates, st.Ceiling); err != nil {
+			return nil, nil, err
+		}
+	}
 	for _, file := range candidates {
 		switch {
-		case configured && match(f.cfg.Stow.Now, file), first[file.URL] && !configured, small, always[file.URL]:
+		case configured && match(f.cfg.Stow.Now, file), first[file.URL] && !configured, wanted[file.URL], always[file.URL]:
 			if configured && !match(f.cfg.Stow.Now, file) && file.URL != offline && file.URL != f.shell && file.URL != f.script {
 				added = append(added, file.URL)
 			}
@@ -337,6 +338,9 @@ func (f *fitter) stow(workerPath, offline string) (now, later []site.File, err e
 			st.Now++
 			st.NowBytes += file.Size
 		case configured && match(f.cfg.Stow.Later, file), !configured:
+			if len(wanted) > 0 {
+				st.Spared = append(st.Spared, file)
+			}
 			later = append(later, file)
 			st.Later++
 			st.LaterBytes += file.Size
@@ -350,6 +354,46 @@ func (f *fitter) stow(workerPath, offline string) (now, later []site.File, err e
 		f.remark("the first visit downloads %s, over the ceiling of %s; the biggest are %s", size(st.NowBytes), size(st.Ceiling), biggest(now))
 	}
 	return now, later, nil
+}
+
+// wanted gives the URLs of a small site's files that its visitors may ask for; none when they are too many, or weigh more than the first
+// visit may. When the site's text is too much to read, that is all of its files.
+func (f *fitter) wanted(ctx context.Context, candidates []site.File, ceiling int64) (map[string]bool, error) {
+	if len(candidates) > maxListed {
+		return nil, nil
+	}
+	isOurs := func(path string) bool {
+		_, written := f.ours[path]
+		return written || f.rec.Files[path].SHA256 != ""
+	}
+	choose := func(wanted map[string]bool) map[string]bool {
+		all := map[string]bool{}
+		var total int64
+		for _, file := range candidates {
+			if all[file.URL] = isOurs(file.Path) || wanted == nil || wanted[file.URL]; all[file.URL] {
+				total += file.Size
+			}
+		}
+		if total > ceiling {
+			return nil
+		}
+		return all
+	}
+	pages := []string{}
+	for _, p := range f.inv.Pages {
+		pages = append(pages, p.File.URL)
+	}
+	if choose(f.inv.Closure(pages...)) == nil {
+		return nil, nil
+	}
+	wanted, known, err := f.inv.Wanted(ctx, isOurs)
+	if err != nil {
+		return nil, err
+	}
+	if !known {
+		wanted = nil
+	}
+	return choose(wanted), nil
 }
 
 // listed writes a few of many names.

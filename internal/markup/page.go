@@ -45,6 +45,8 @@ type Ref struct {
 	Method string // of a literal fetch, "" for GET
 	Lazy   bool   // asked for only when the visitor gets near it
 	CORS   string // the crossorigin attribute: "", "anonymous" or "use-credentials"
+	Spare  bool   // it stands behind another that every current browser takes: the second format of a picture or a font
+	Range  string // the unicode-range of a font: it is asked for when a text has one of these characters
 }
 
 // Tag is a value in a page's head with its place.
@@ -230,6 +232,8 @@ type pageReader struct {
 	navAt    int // offset of the content of a link in one
 	navURL   string
 	navDone  bool // a nav element with links is closed
+	picture  bool // a picture element is open
+	taken    bool // and one of its sources is for every current browser
 }
 
 // text decodes bytes of the page to UTF-8 text.
@@ -307,9 +311,9 @@ func (r *pageReader) read() {
 
 var (
 	neededTags = []string{"html", "head", "body", "title", "base", "meta", "link", "script", "style", "img", "source", "video", "audio", "track",
-		"iframe", "frame", "embed", "object", "image", "use", "feimage", "form", "input", "template"}
-	wantedForNeeds = want(neededTags, []string{"template"})
-	wantedForPage  = want(append([]string{"a", "area", "h1", "nav"}, neededTags...), []string{"template", "h1", "a", "nav"})
+		"iframe", "frame", "embed", "object", "image", "use", "feimage", "form", "input", "template", "picture"}
+	wantedForNeeds = want(neededTags, []string{"template", "picture"})
+	wantedForPage  = want(append([]string{"a", "area", "h1", "nav"}, neededTags...), []string{"template", "picture", "h1", "a", "nav"})
 )
 
 func (r *pageReader) end(t Token) {
@@ -330,6 +334,8 @@ func (r *pageReader) end(t Token) {
 			r.p.Nav = append(r.p.Nav, Link{r.navURL, r.plain(r.navAt, t.Start)})
 		}
 		r.navAt = 0
+	case "picture":
+		r.picture = false
 	case "nav":
 		r.nav = max(0, r.nav-1)
 		r.navDone = r.navDone || r.nav == 0 && len(r.p.Nav) > 0
@@ -427,8 +433,13 @@ func (r *pageReader) start(t *Token) (raw string, s Script) {
 		return "style", s
 	case "img":
 		r.image(t)
+	case "picture":
+		r.picture, r.taken = true, false
 	case "source":
-		r.srcset(t)
+		if r.picture {
+			r.source(t)
+			break
+		}
 		r.ref(t, "src", UseVideo)
 	case "video", "audio":
 		use := Use(t.Name)
@@ -496,10 +507,33 @@ func (r *pageReader) svgRef(t *Token) {
 }
 
 func (r *pageReader) image(t *Token) {
-	if r.srcset(t) {
+	from := len(r.p.Refs)
+	if !r.srcset(t) {
+		r.ref(t, "src", UseImage)
+	}
+	for i := range r.p.Refs[from:] {
+		r.p.Refs[from+i].Spare = r.picture && r.taken
+	}
+}
+
+// formats are the types of pictures that every current browser draws.
+var formats = map[string]bool{"": true, "image/avif": true, "image/webp": true, "image/jpeg": true, "image/png": true, "image/gif": true, "image/svg+xml": true}
+
+// source reads a source of a picture: what follows one that all current browsers take, and what few of them do, is spare (HTML Standard,
+// "update the source set").
+func (r *pageReader) source(t *Token) {
+	from := len(r.p.Refs)
+	if !r.srcset(t) {
 		return
 	}
-	r.ref(t, "src", UseImage)
+	kind, _ := r.get(t, "type")
+	media, _ := r.get(t, "media")
+	essence, _, _ := strings.Cut(strings.ToLower(kind.Value), ";")
+	known := formats[strings.TrimSpace(essence)]
+	for i := range r.p.Refs[from:] {
+		r.p.Refs[from+i].Spare = r.taken || !known
+	}
+	r.taken = r.taken || known && (media.Value == "" || strings.EqualFold(media.Value, "all"))
 }
 
 // srcset adds the candidate that a desktop window of 1280 CSS px at one device pixel each would take.

@@ -91,18 +91,38 @@ func TestStyleRefs(t *testing.T) {
 /* url(no.png) */ .a { background: url( 'c d.png' ), url(e\29.png); content: "url(no)" }
 .b { background-image: image-set("f.avif" type("image/avif"), url("g.png") 1x); filter: url(#local) }
 @font-face { font-family: X; src: url(x.woff2) format("woff2"), url(x.woff) format("woff") }
-@font-face { src: url(y.woff2) } .c { cursor: url(data:image/png;base64,AA), auto; mask: URL(h.svg) }`
+@font-face { src: url(z.eot); src: url(z.eot?#x) format("embedded-opentype"), url(z.ttf) format(truetype), url(z.svg#a) format("svg"); unicode-range: U+0100-02BA, /* one */ U+1E?? }
+@font-face { src: url(data:font/woff2;base64,AA) format("woff2"), url(w.woff) } @font-face { src: url(y.woff2) } .c { cursor: url(data:image/png;base64,AA), auto; mask: URL(h.svg) }`
 	var got []string
 	for _, r := range StyleRefs([]byte(src), 100) {
 		s := string(r.Use) + " " + r.URL
-		if r.Lazy {
-			s += " later"
+		if r.Spare {
+			s += " spare"
 		}
 		got = append(got, s)
 		assert.GreaterOrEqual(t, r.Offset, 100)
 	}
-	assert.Equal(t, []string{"style a.css", "style b.css", "image c d.png", "image e).png", "image f.avif", "image g.png", "font x.woff2", "font x.woff later", "font y.woff2", "image h.svg"}, got)
+	assert.Equal(t, []string{"style a.css", "style b.css", "image c d.png", "image e).png", "image f.avif", "image g.png", "font x.woff2", "font x.woff spare",
+		"font z.eot spare", "font z.eot?#x spare", "font z.ttf", "font z.svg#a spare", "font w.woff spare", "font y.woff2", "image h.svg"}, got)
+	assert.Equal(t, "U+0100-02BA,  U+1E??", StyleRefs([]byte(src), 0)[10].Range)
 	assert.Nil(t, StyleRefs([]byte("a { color: red }"), 0))
+}
+
+func TestPictures(t *testing.T) {
+	for src, want := range map[string]string{
+		`<picture><source srcset=a.avif type=image/avif><source srcset=a.webp type=image/webp><img src=a.jpg></picture><img src=b.jpg>`: "a.avif a.webp- a.jpg- b.jpg",
+		`<picture><source srcset=a.jxl type=image/jxl><img srcset="a.jpg, b.jpg 2x"></picture>`:                                         "a.jxl- a.jpg",
+		`<picture><source srcset=w.png media="(min-width: 60em)"><source srcset=n.png media=all><img src=a.jpg></picture>`:              "w.png n.png a.jpg-",
+		`<video><source src=a.webm><source src=a.mp4></video>`:                                                                          "a.webm a.mp4",
+	} {
+		for _, read := range []func([]byte) *Page{ReadPage, ReadNeeds} {
+			var got []string
+			for _, r := range read([]byte(src)).Refs {
+				got = append(got, r.URL+map[bool]string{true: "-"}[r.Spare])
+			}
+			assert.Equal(t, want, strings.Join(got, " "), src)
+		}
+	}
 }
 
 func TestStyleRules(t *testing.T) {

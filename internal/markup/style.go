@@ -24,14 +24,17 @@ func StyleRefs(src []byte, offset int) []Ref {
 	inURL := false   // inside url( with a quoted string
 	imageSets := 0   // nesting of image-set( )
 	parens := 0      // parentheses open since the first image-set
-	format := false  // inside a function whose string is no URL
-	fontURLs := 0    // of the current src descriptor: a browser takes the first it knows
+	format := false  // inside a function whose string or word is no URL
+	var font face    // the @font-face rule we are in
 	property := ""   // the declaration we are in
 	var ident string // last identifier, which becomes the property at a colon
 	pos := 0
 	add := func(u string, at int) {
 		u = strings.TrimSpace(u)
 		if u == "" || strings.HasPrefix(u, "#") || strings.HasPrefix(strings.ToLower(u), "data:") {
+			if inFont {
+				font.add(-1)
+			}
 			return
 		}
 		r := Ref{URL: u, Use: UseImage, Offset: offset + at}
@@ -40,32 +43,45 @@ func StyleRefs(src []byte, offset int) []Ref {
 			r.Use = UseStyle
 		case inFont:
 			r.Use = UseFont
-			r.Lazy = fontURLs > 0
-			fontURLs++
+			font.add(len(out))
 		}
 		out = append(out, r)
 	}
 	for {
 		tt, data := lex.Next()
 		if tt == css.ErrorToken {
+			font.end(out)
 			return out
 		}
 		at := pos
 		pos += len(data)
+		if inFont && property == "unicode-range" && tt != css.SemicolonToken && tt != css.RightBraceToken {
+			if tt != css.CommentToken {
+				font.span += string(data)
+			}
+			continue
+		}
 		switch tt {
 		case css.AtKeywordToken:
 			rule = strings.ToLower(string(data))
 		case css.SemicolonToken:
-			rule, property, fontURLs = "", "", 0
+			rule, property = "", ""
 		case css.LeftBraceToken:
 			inFont = rule == "@font-face"
-			rule, property, fontURLs = "", "", 0
+			rule, property = "", ""
 		case css.RightBraceToken:
-			inFont, rule, property = false, "", ""
+			font.end(out)
+			inFont, rule, property, font = false, "", "", face{}
 		case css.IdentToken:
 			ident = strings.ToLower(string(data))
+			if inFont && format {
+				font.is(ident)
+			}
 		case css.ColonToken:
 			property = ident
+			if inFont && property == "src" {
+				font.sources = append(font.sources, nil)
+			}
 		case css.URLToken:
 			if rule != "@namespace" {
 				u, skip := urlToken(data)
@@ -91,9 +107,59 @@ func StyleRefs(src []byte, offset int) []Ref {
 				imageSets, parens = 0, 0
 			}
 		case css.StringToken:
+			if inFont && format {
+				font.is(strings.ToLower(cssString(data)))
+			}
 			if (inURL || rule == "@import" || imageSets > 0 && !format) && rule != "@namespace" && property != "content" {
 				add(cssString(data), at+1)
 			}
+		}
+	}
+}
+
+// face is an @font-face rule.
+type face struct {
+	sources [][]source // of each src descriptor
+	span    string     // its unicode-range, as written
+}
+
+// source is a font file that a rule names.
+type source struct {
+	at     int    // in the list of references, -1 when it stands in the style sheet itself
+	format string // as it is hinted, in lower case
+}
+
+func (f *face) add(at int) {
+	if n := len(f.sources); n > 0 {
+		f.sources[n-1] = append(f.sources[n-1], source{at: at})
+	}
+}
+
+// is notes the format of the file that was named last.
+func (f *face) is(format string) {
+	if n := len(f.sources); n > 0 && len(f.sources[n-1]) > 0 {
+		f.sources[n-1][len(f.sources[n-1])-1].format = format
+	}
+}
+
+// end says of each file of the rule whether browsers take it: the first of the last descriptor whose format they know (CSS Fonts 4,
+// "src descriptor").
+func (f *face) end(refs []Ref) {
+	taken := -2
+	if n := len(f.sources); n > 0 {
+		for _, s := range f.sources[n-1] {
+			if s.format != "embedded-opentype" && s.format != "svg" {
+				taken = s.at
+				break
+			}
+		}
+	}
+	for _, list := range f.sources {
+		for _, s := range list {
+			if s.at < 0 {
+				continue
+			}
+			refs[s.at].Spare, refs[s.at].Range = s.at != taken, strings.TrimSpace(f.span)
 		}
 	}
 }

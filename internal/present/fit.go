@@ -61,13 +61,15 @@ type FitStowed struct {
 	AsVisited  bool  `json:"as_visited"`
 	Kept       int   `json:"kept_by_rules"`
 	KeptBytes  int64 `json:"kept_by_rules_bytes"`
+
+	Spared []string `json:"spared"` // of Later, paths of what nothing in a small site asks for
 }
 
 // FitOf makes the JSON form of a plan.
 func FitOf(p *fitting.Plan, dryRun bool) FitResult {
 	r := FitResult{Format: "tachyform.fit/1", Site: p.Site.Dir, DryRun: dryRun, Written: []FitFile{}, Inferences: []FitInferred{}, Left: []FitLeft{},
 		NotStowed: []FitLeft{}, Conflicts: []FitConflict{}, Remarks: []string{}, Worker: p.Worker,
-		Stowed: FitStowed{p.Stowed.Now, p.Stowed.NowBytes, p.Stowed.Later, p.Stowed.LaterBytes, p.Stowed.Ceiling, p.Stowed.AsVisited, p.Stowed.Ahead, p.Stowed.AheadBytes}}
+		Stowed: FitStowed{p.Stowed.Now, p.Stowed.NowBytes, p.Stowed.Later, p.Stowed.LaterBytes, p.Stowed.Ceiling, p.Stowed.AsVisited, p.Stowed.Ahead, p.Stowed.AheadBytes, []string{}}}
 	for _, c := range p.Changes {
 		r.Written = append(r.Written, FitFile{c.Path, c.Kind, !c.Exists})
 	}
@@ -79,6 +81,9 @@ func FitOf(p *fitting.Plan, dryRun bool) FitResult {
 	}
 	for _, l := range p.Left {
 		r.Left = append(r.Left, FitLeft(l))
+	}
+	for _, file := range p.Stowed.Spared {
+		r.Stowed.Spared = append(r.Stowed.Spared, file.Path)
 	}
 	for _, l := range p.Stowed.Never {
 		r.NotStowed = append(r.NotStowed, FitLeft(l))
@@ -171,6 +176,13 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 		switch {
 		case st.AsVisited:
 			s.row("when asked for", count(st.Later, "file")+", "+Bytes(st.LaterBytes)+": too many for the worker, so their list lies beside it in pieces that are fetched when they are needed")
+		case len(st.Spared) > 0:
+			var names []string
+			for _, file := range st.Spared {
+				names = append(names, file.Path)
+			}
+			s.row("when asked for", count(st.Later, "file")+", "+Bytes(st.LaterBytes)+", which nothing in the site asks for; [stow] now would store them at the first visit")
+			s.row("", s.faint.Render(brief(names)))
 		case st.Later > 0:
 			s.row("when asked for", count(st.Later, "file")+", "+Bytes(st.LaterBytes))
 		}

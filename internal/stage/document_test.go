@@ -48,6 +48,42 @@ func TestEncodings(t *testing.T) {
 	}
 }
 
+// TestFormats asks for the picture and the fonts that a browser chooses, and for no other.
+func TestFormats(t *testing.T) {
+	const faces = "@font-face{font-family:F;src:url(/f.eot);src:url(/f.eot?x) format('embedded-opentype'),url(/f.woff2) format('woff2'),url(/f.woff) format('woff')}" +
+		"@font-face{font-family:F;src:url(/ext.woff2);unicode-range:U+0100-02BA}@font-face{font-family:F;src:url(/cyr.woff2);unicode-range:U+0400-04FF}"
+	for name, c := range map[string]struct{ body, want string }{
+		"the first format":       {"<picture><source srcset=/a.avif type=image/avif><source srcset=/a.webp type=image/webp><img src=/a.jpg></picture>", "/a.avif"},
+		"a format of few":        {"<picture><source srcset=/a.jxl type=image/jxl><img src=/a.jpg></picture>", "/a.jpg"},
+		"for a window like this": {"<picture><source srcset=/n.png media='(max-width: 400px)'><source srcset=/w.png media='(min-width: 400px)'><img src=/a.jpg></picture>", "/w.png"},
+		"made by a script": {"<script>const i = new Image(); i.src = '/a.jpg'; const p = document.createElement('picture'), s = document.createElement('source'); s.type = 'image/webp'; s.srcset = '/a.webp'; p.append(s, i); document.body.append(p)</script>",
+			"/a.webp"},
+		"markup of a script": {"<div id=d></div><script>d.innerHTML = '<picture><source srcset=/a.webp><img src=/a.jpg></picture>'</script>", "/a.webp"},
+		"an image alone":     {"<script>new Image().src = '/a.jpg'</script>", "/a.jpg"},
+		"fonts":              {"<style>" + faces + "body{font-family:F}</style><p>caf\u00e9", "/f.woff2"},
+		"fonts for a text":   {"<style>" + faces + "body{font-family:F}</style><p>\u0141\u00f3d\u017a", "/ext.woff2 /f.woff2"},
+		"fonts for what a script draws": {"<style>" + faces + "body{font-family:F}</style><p id=a>a</p><script>a.textContent = '\u0451'</script>",
+			"/cyr.woff2 /f.woff2"},
+	} {
+		page := "<!doctype html><meta charset=utf-8><title>t</title><body>" + c.body
+		files := map[string]string{}
+		for _, f := range []string{"a.avif", "a.webp", "a.jpg", "a.jxl", "n.png", "w.png", "f.eot", "f.woff2", "f.woff", "ext.woff2", "cyr.woff2"} {
+			files[f] = "x"
+		}
+		for how, extra := range map[string]string{"static": "", "run": "<script>1</script>"} {
+			t.Run(name+", "+how, func(t *testing.T) {
+				files["index.html"] = page + extra
+				_, l := shows(t, files, "/")
+				var got []string
+				for _, r := range l.Requests {
+					got = append(got, r.URL)
+				}
+				assert.Equal(t, c.want, strings.Join(got, " "))
+			})
+		}
+	}
+}
+
 // TestPagesShow is about what visitors read of pages that scripts draw, one behaviour each.
 func TestPagesShow(t *testing.T) {
 	for name, c := range map[string]struct{ body, want string }{

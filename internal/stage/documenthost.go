@@ -157,7 +157,7 @@ func (d *document) hostObject() *goja.Object {
 	})
 	set("choose", func(c goja.FunctionCall) goja.Value {
 		for _, ref := range markup.ReadPage([]byte(c.Argument(0).String())).Refs {
-			if ref.Use == markup.UseImage {
+			if ref.Use == markup.UseImage && !ref.Spare {
 				return vm.ToValue(ref.URL)
 			}
 		}

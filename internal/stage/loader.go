@@ -25,8 +25,42 @@ type loader struct {
 	arrived func()             // called when the document is there
 	options visitOptions
 	referer string
-	page    *document // the page that runs, nil when its scripts do not
-	static  bool      // no script has anything to do with what it shows
+	page    *document     // the page that runs, nil when its scripts do not
+	static  bool          // no script has anything to do with what it shows
+	source  func() string // the document as text
+	fonts   []ranged      // asked for when the text has one of their characters
+}
+
+// ranged is a font for some characters only.
+type ranged struct {
+	ref  markup.Ref
+	base string
+}
+
+// lateFonts asks for the fonts whose characters the page shows, as far as they are not asked for yet, and says whether there were any.
+func (l *loader) lateFonts() bool {
+	fonts := l.fonts
+	l.fonts = nil
+	if len(fonts) == 0 || l.over {
+		return false
+	}
+	shown := l.load.Text
+	switch {
+	case l.page != nil && l.page.vm != nil:
+		shown = l.page.hook("text").String()
+	case l.page == nil && !l.static && l.source != nil:
+		shown = textOf(l.source())
+	}
+	var c markup.Characters
+	c.Read([]byte(shown))
+	before := len(l.seen)
+	for _, f := range fonts {
+		if c.In(f.ref.Range) {
+			f.ref.Range = ""
+			l.need(f.ref, f.base)
+		}
+	}
+	return len(l.seen) > before
 }
 
 func (l *loader) navigate(url, dest string, hops int) {
@@ -132,11 +166,12 @@ func (l *loader) document(url, id string, r reply) {
 		l.load.Body = body
 	}
 	l.part(url, body)
+	l.source = func() string { return markup.Decode(body, r.response.header("content-type")) }
 	if b.scripts && isPage(r.response) {
 		if len(t.history) > 0 {
 			t.history[t.place].url = url
 		}
-		source := markup.Decode(body, r.response.header("content-type"))
+		source := l.source()
 		l.done = true
 		if inert(body) {
 			l.static = true
@@ -275,12 +310,15 @@ func (l *loader) leave(old *worker) {
 
 // wanted says whether a reference is something the page fetches by itself.
 func wanted(ref markup.Ref) bool {
+	if ref.Spare {
+		return false
+	}
 	switch ref.Use {
 	case markup.UseLink, markup.UseRefresh, markup.UseIcon, markup.UseManifest:
 		return false
 	case markup.UseFetch:
 		return ref.Method == ""
-	case markup.UseModule, markup.UseFont:
+	case markup.UseModule:
 		return !ref.Lazy
 	}
 	return true
@@ -299,6 +337,12 @@ func (l *loader) need(ref markup.Ref, base string) {
 		return
 	}
 	abs = withoutFragment(abs)
+	if ref.Range != "" {
+		if len(l.fonts) < maxNeeds {
+			l.fonts = append(l.fonts, ranged{ref, base})
+		}
+		return
+	}
 	key := string(ref.Use) + " " + abs
 	if l.seen[key] || abs == withoutFragment(l.docURL) {
 		return

@@ -113,7 +113,7 @@ func (t *Tab) Open(url string) (*Load, error) {
 	}
 	t.led = 0
 	t.lead(abs, func() {})
-	if !t.b.loop.runUntil(t.loaded, giveUp) {
+	if !t.come() {
 		if len(t.b.hung) == 0 && t.loader.done && t.loader.page == nil {
 			return nil, fmt.Errorf("%s: the page never came to the end of loading", url)
 		}
@@ -156,6 +156,16 @@ func (t *Tab) visit(abs string, o visitOptions) {
 	t.loader.navigate(abs, "document", 0)
 }
 
+// come waits until the page is there, and says whether it came.
+func (t *Tab) come() bool {
+	for t.b.loop.runUntil(t.loaded, giveUp) {
+		if !t.loader.lateFonts() {
+			return true
+		}
+	}
+	return false
+}
+
 func (t *Tab) loaded() bool {
 	return t.loader == nil || t.loader.done && t.loader.pending == 0 && (t.loader.page == nil || t.loader.page.settled())
 }
@@ -177,7 +187,7 @@ func (t *Tab) Shown() *Load {
 	if t.loader == nil || t.loader.load == t.looked {
 		return nil
 	}
-	if !t.b.loop.runUntil(t.loaded, giveUp) {
+	if !t.come() {
 		t.loader.giveUp()
 	}
 	return t.look()

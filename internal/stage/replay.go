@@ -137,11 +137,11 @@ var (
 	handlerAttr = regexp.MustCompile(`(?i)<[^>]*\son[a-z]+\s*=`)
 	scriptTag   = regexp.MustCompile(`(?i)<script[\s>/]`)
 	ourScript   = regexp.MustCompile(`<script src="[^"]*" defer data-digest="[^"]*"></script>`)
-	liveElement = regexp.MustCompile(`(?i)\sdata-app-|shadowrootmode|http-equiv\s*=\s*["']?refresh`)
+	liveElement = regexp.MustCompile(`(?i)\sdata-app-|<source\s[^>]*\smedia\s*=|shadowrootmode|http-equiv\s*=\s*["']?refresh`)
 )
 
 // inert says whether scripts have nothing to do with what a page shows: it has none, or only the page script of a fitted site and no element
-// for it.
+// for it. Which source of a picture is for the window is decided where scripts run.
 func inert(body []byte) bool {
 	if liveElement.Match(body) || handlerAttr.Match(body) {
 		return false

@@ -217,6 +217,10 @@ func (inv *Inventory) references(s *Summary) {
 			seen[n.URL] = true
 			file := inv.FileOf(n.URL)
 			if file == nil {
+				if n.Spare {
+					delete(seen, n.URL)
+					continue // nobody misses it
+				}
 				if endpoint[n.URL] {
 					continue // named with the endpoints
 				}

@@ -6,11 +6,13 @@ import (
 	"context"
 	"crypto/sha256"
 	"fmt"
+	"path"
 	"runtime"
 	"slices"
 	"sort"
 	"strings"
 	"sync"
+	"unicode/utf8"
 
 	"github.com/cespare/xxhash/v2"
 	"golang.org/x/sync/errgroup"
@@ -49,8 +51,10 @@ type Edit struct {
 
 // Need is something that a page or another file asks for by itself.
 type Need struct {
-	URL string // root-relative for the site, absolute otherwise; without fragment
-	Use markup.Use
+	URL   string // root-relative for the site, absolute otherwise; without fragment
+	Use   markup.Use
+	Spare bool   // no current browser asks for it: it stands behind another format
+	Range string // the unicode-range of a font, as written
 }
 
 // Registration is a place that registers a worker.
@@ -94,9 +98,10 @@ type Inventory struct {
 	Stores        []string       // kinds of storage that scripts mention, sorted
 	Unread        []site.Skipped // files that could not be read or understood
 	Links         Links
-	Hint          string        // another base path that references point to, "" for none
-	Applications  []Application // set by whoever ran the pages
-	Sure          bool          // the start page itself points there, and so does most of what leads nowhere
+	Hint          string            // another base path that references point to, "" for none
+	Applications  []Application     // set by whoever ran the pages
+	Characters    markup.Characters // beyond ASCII that pages, scripts, style sheets and data may show
+	Sure          bool              // the start page itself points there, and so does most of what leads nowhere
 
 	byURL   map[string]*Page
 	scripts sync.Map // what scripts inside pages say, by a hash of them
@@ -159,6 +164,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		stores    map[string]bool
 		unread    string
 		links     []string
+		shows     markup.Characters
 	}
 	results := make([]result, len(s.Files))
 	every := len(s.Pages())/sampled + 1
@@ -178,7 +184,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 	}()
 	for i, f := range s.Files {
 		kind := f.Kind()
-		if kind != "page" && kind != "style" && kind != "script" {
+		if kind != "page" && kind != "style" && kind != "script" && !isData(f) {
 			ticks <- struct{}{}
 			continue
 		}
@@ -201,6 +207,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 				r.unread = err.Error()
 				return nil
 			}
+			r.shows.Read(utf8Of(data))
 			rd := reader{inv: inv, file: f, src: data}
 			switch kind {
 			case "page":
@@ -253,6 +260,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		if r.page != nil {
 			inv.Pages = append(inv.Pages, *r.page)
 		}
+		inv.Characters.Join(&r.shows)
 		if len(r.needs) > 0 {
 			inv.Needs[f.URL] = r.needs
 		}
@@ -295,6 +303,22 @@ func editOf(name string, data, clean []byte, marked []pagehead.Marked, err error
 		}
 	}
 	return e
+}
+
+// maxData is how large data may be of which the characters are read, in bytes.
+const maxData = 4 << 20
+
+// isData says whether a file holds data whose text pages may show.
+func isData(f site.File) bool {
+	return (path.Ext(f.Path) == ".json" || path.Ext(f.Path) == ".geojson" || path.Ext(f.Path) == ".txt" || path.Ext(f.Path) == ".vtt" || path.Ext(f.Path) == ".csv") && f.Size <= maxData
+}
+
+// utf8Of gives a text as UTF-8, whatever its bytes are.
+func utf8Of(data []byte) []byte {
+	if utf8.Valid(data) {
+		return data
+	}
+	return []byte(markup.Decode(data, ""))
 }
 
 // buffers are used again from file to file.
@@ -402,7 +426,10 @@ func shapeOf(needs []Need) uint64 {
 		_, _ = h.WriteString(n.URL)
 		_, _ = h.WriteString("\x00")
 		_, _ = h.WriteString(string(n.Use))
-		_, _ = h.WriteString("\x00")
+		_, _ = h.WriteString("\x00" + n.Range)
+		if n.Spare {
+			_, _ = h.WriteString("\x01")
+		}
 	}
 	return h.Sum64()
 }
@@ -420,6 +447,9 @@ func (r *reader) sharedRefs(refs []markup.Ref, base string) []Need {
 		_, _ = h.WriteString(u)
 		_, _ = h.WriteString("\x00")
 		_, _ = h.WriteString(string(refs[i].Use))
+		if refs[i].Spare {
+			_, _ = h.WriteString("\x01")
+		}
 	}
 	k := h.Sum64()
 	if n, ok := r.inv.shared.Load(k); ok {
@@ -449,7 +479,7 @@ func (r *reader) refs(refs []markup.Ref, base string) []Need {
 				continue
 			}
 		}
-		n := Need{u, ref.Use}
+		n := Need{u, ref.Use, ref.Spare, ref.Range}
 		if !seen[n] {
 			if seen == nil {
 				seen = map[Need]bool{}
@@ -506,8 +536,8 @@ func (inv *Inventory) FileOf(u string) *site.File {
 	return nil
 }
 
-// Closure gives the URLs of the site's files that the pages need, closed over style sheets and scripts, with the
-// pages themselves.
+// Closure gives the URLs of the site's files that current browsers ask for when they show the pages, closed over style sheets and
+// scripts, with the pages themselves.
 func (inv *Inventory) Closure(pages ...string) map[string]bool {
 	if inv.byURL == nil {
 		inv.byURL = make(map[string]*Page, len(inv.Pages))
@@ -529,7 +559,9 @@ func (inv *Inventory) Closure(pages ...string) map[string]bool {
 			needs = p.Needs
 		}
 		for _, n := range needs {
-			queue = append(queue, n.URL)
+			if !n.Spare && inv.Characters.In(n.Range) {
+				queue = append(queue, n.URL)
+			}
 		}
 	}
 	return out

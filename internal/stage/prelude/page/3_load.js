@@ -252,7 +252,9 @@ function wants(e, attribute) {
   const of = (name) => (!attribute || attribute === name) && e.getAttribute(name);
   switch (e.localName) {
     case "img":
-      if (of("src") || of("srcset")) picture(e);
+      if (attribute && load.parsing || !of("src") && !of("srcset")) break; // of the parser's it is asked when they are in their place
+      if (e.isConnected) picture(e);
+      else $.then(() => picture(e)); // a script may put it into a picture yet
       break;
     case "link": {
       if (attribute && attribute !== "href" && attribute !== "rel" && attribute !== "disabled" && attribute !== "media") return;
@@ -279,8 +281,22 @@ function wants(e, attribute) {
 // picture requests an image, and tells its element what came of it.
 function picture(e) {
   if (e.getAttribute("loading") === "lazy" && (!e.isConnected || e.closest("[hidden]"))) return;
-  const src = $.choose(e.parentNode && e.parentNode.localName === "picture" ? e.parentNode.outerHTML : e.outerHTML) || e.getAttribute("src");
+  const src = $.choose(sources(e)) || e.getAttribute("src");
   if (src) need(e, "image", src, e.getAttribute("loading") !== "lazy");
+}
+// sources gives an image as markup, with the sources of the picture around it that are for this window.
+function sources(e) {
+  if (!e.parentNode || e.parentNode.localName !== "picture") return e.outerHTML;
+  let all = "";
+  for (const c of e.parentNode.children) {
+    if (c === e) return `<picture>${all}${e.outerHTML}</picture>`;
+    const media = c.localName === "source" && c.getAttribute("media");
+    if (c.localName === "source" && (!media || new MediaQueryList(media).matches)) {
+      const one = c.cloneNode(false);
+      one.removeAttribute("media");
+      all += one.outerHTML;
+    }
+  }
 }
 const needed = slots();
 function need(e, use, ref, holds) {
