@@ -38,6 +38,7 @@ var mistakes = []mistake{
 	{"worker/stores-errors", "worker", []string{"stored-error"}, Warning, "Only good answers are stored", "A visitor who came while the server failed keeps its error page, also when the server is well again.", "look at response.ok before put()", "Service Workers, \"Cache.put\"", `cache.put(request, await fetch(request))`},
 	{"worker/complains", "worker", []string{"console"}, Advice, "The worker writes no errors to the console", "It expects something that is not so.", "look at what it says", "Console Standard", `console.error("no list")`},
 	{"offline/stand-in-incomplete", "offline", []string{"stand-in"}, Warning, "The offline page has all it needs", "The page that is shown instead comes without its styles or pictures.", "store what it needs together with it", "rehearsed", "offline.html is stored, and its style sheet is not"},
+	{"offline/unknown-origin", "offline", []string{"unknown-origin", "unknown-script"}, Advice, "What other origins answer is known here", "What a page draws of another origin's data, and what a worker does that runs its code, is not judged: it may show an error to every visitor.", "keep what it answers with tachyform record, or name a folder that stands in for it", "rehearsed", `fetch("https://weather.example/now")`},
 	{"weight/opaque-stored", "weight", []string{"stored-opaque"}, Warning, "No opaque answers fill the disk", "Errors among them cannot be told from successes, and browsers count megabytes for each.", "request them with CORS, or bound how many are kept", "Storage Standard; Fetch Standard, \"opaque filtered response\"", `cache.put(url, await fetch(url, {mode: "no-cors"}))`},
 	{"privacy/private-stored", "privacy", []string{"stored-private"}, Warning, "Answers for one person are not stored for everybody", "The next person at the same device sees them, signed in or not.", "leave such requests to the network, or empty the store at sign-out", "RFC 9111, section 5.2.2.7", `cache.put("/api/me", response)`},
 }
@@ -54,7 +55,7 @@ func mistakeChecks() []Check {
 						found = append(found, Finding{File: strings.TrimPrefix(r.File, f.site.Base), Line: r.Line, Column: r.Column, URL: r.URL, Message: r.Message, Mend: r.Mend})
 					}
 				}
-				return found, f.rehearsal.Worker.State != "none"
+				return found, f.rehearsal.Worker.State != "none" || m.id == "offline/unknown-origin"
 			}})
 	}
 	return out
@@ -122,7 +123,7 @@ var updateChecks = []Check{
 		ID: "worker/pages-out-of-scope", Level: Advice, Area: "worker", Title: "The worker's scope contains the site's pages", Why: "Pages outside the scope are never answered by the worker: without a network they show an error.", Mend: "register the worker from the root, or with a wider scope", Spec: "Service Workers, \"Match Service Worker Registration\"", Example: `register("/app/sw.js") on a site with pages outside of /app/`,
 		run: func(f *facts) ([]Finding, bool) {
 			w := f.rehearsal.Worker
-			if w.State == "none" || w.State == "failed" {
+			if w.State == "none" || w.State == "failed" || w.State == "not known" {
 				return nil, false
 			}
 			n, first := 0, ""
@@ -409,7 +410,7 @@ var privacyChecks = []Check{
 		ID: "privacy/scope-too-wide", Level: Advice, Area: "privacy", Title: "The worker keeps to the site's own folder", Why: "The worker answers for other sites of the same origin, too, and can read and change what they send.", Mend: "register it with the site's folder as its scope", Spec: "Service Workers, \"Path restriction\"", Example: `{scope: "/"} for a site in /ferries/`,
 		run: func(f *facts) ([]Finding, bool) {
 			w := f.rehearsal.Worker
-			if w.State == "none" || w.State == "failed" {
+			if w.State == "none" || w.State == "failed" || w.State == "not known" {
 				return nil, false
 			}
 			if len(w.Scope) < len(f.site.Base) {

@@ -33,7 +33,7 @@ var workerChecks = []Check{
 		Mend:    "correct what failed", Spec: "Service Workers, \"Install\"",
 		run: func(f *facts) ([]Finding, bool) {
 			w := f.rehearsal.Worker
-			if w.State == "none" {
+			if w.State == "none" || w.State == "not known" {
 				return nil, false
 			}
 			if w.State != "failed" {
@@ -49,7 +49,7 @@ var workerChecks = []Check{
 		Mend:    "register the worker with a scope that begins the start URL", Spec: "Service Workers, \"Match Service Worker Registration\"",
 		run: func(f *facts) ([]Finding, bool) {
 			w := f.rehearsal.Worker
-			if w.State == "none" || w.State == "failed" || !f.readable() {
+			if w.State == "none" || w.State == "failed" || w.State == "not known" || !f.readable() {
 				return nil, false
 			}
 			start := strings.TrimPrefix(f.manifest.Processed.StartURL, f.origin())

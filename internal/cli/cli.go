@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -112,7 +111,7 @@ worker in a model of a browser, opens every page without a network, and audits w
 	f.StringVar(&a.output, "output", "", "write the result to a `file` instead of standard output")
 	f.BoolVar(&a.quiet, "quiet", false, "print nothing but errors and what was asked for with --format")
 	f.BoolVar(&a.noColor, "no-color", false, "print without colours (also: NO_COLOR in the environment)")
-	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), a.manifestCommand(), a.rulesCommand(), a.fitCommand(), a.rehearseCommand(), a.auditCommand(), a.explainCommand(), a.schemaCommand(), a.demoCommand(), a.stripCommand())
+	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), a.manifestCommand(), a.rulesCommand(), a.fitCommand(), a.rehearseCommand(), a.auditCommand(), a.explainCommand(), a.schemaCommand(), a.demoCommand(), a.stripCommand(), a.recordCommand())
 	return cmd
 }
 
@@ -124,7 +123,7 @@ func siteArg(args []string, c *config.Config) (string, error) {
 	case len(args) > 0:
 		return args[0], nil
 	case c.Site != "":
-		return filepath.Join(c.Dir(), filepath.FromSlash(c.Site)), nil
+		return c.SiteFolder(), nil
 	}
 	return "", errors.New("name the folder of the site (or set site in tachyform.toml)")
 }
@@ -149,6 +148,9 @@ func (a *app) configuration(args []string) (*config.Config, error) {
 	}
 	if a.config == "" && c.File != "" && c.File != config.Name && !a.quiet {
 		fmt.Fprintf(a.err, "The configuration is %s, which names this site.\n", c.File)
+	}
+	if n, file := c.RecordedAnswers(); n > 0 && !a.quiet {
+		fmt.Fprintf(a.err, "What servers answered stands in %s (%d).\n", file, n)
 	}
 	for i, s := range c.Stories {
 		for _, step := range s.Steps {

@@ -332,7 +332,7 @@ func (t *teller) rehearse(ctx context.Context, start func() (rehearsal.Stage, fu
 	}
 	tell := rehearsal.Teller{Start: start, Server: t.server, Next: t.next, Private: o.Private, Scripts: o.Scripts}
 	for _, story := range t.stories {
-		if !story.Asked && r.Worker.State == "none" {
+		if !story.Asked && r.Worker.State == "none" || !r.Judged() {
 			continue // nothing would come of it
 		}
 		result, err := tell.Tell(ctx, story)

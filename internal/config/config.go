@@ -46,6 +46,7 @@ type Config struct {
 	Pages   Pages       `toml:"pages"`
 	Audit   Audit       `toml:"audit"`
 	Server  ServerAll   `toml:"server"`
+	Record  Record      `toml:"record"`
 
 	settings []setting // of the file, with their places
 }
@@ -165,6 +166,7 @@ type ServerAll struct {
 	Redirect []ServerRedirect `toml:"redirect"`
 	Answer   []ServerAnswer   `toml:"answer"`
 	Origin   []ServerOrigin   `toml:"origin"`
+	Recorded *string          `toml:"recorded"` // folder that "tachyform record" has filled, beside the configuration; nil for [RecordedDir], "" for none
 }
 
 // ServerHeader adds a response header.
@@ -183,18 +185,26 @@ type ServerRedirect struct {
 
 // ServerAnswer answers an endpoint that the folder does not have.
 type ServerAnswer struct {
-	Path   string `toml:"path"`
-	Method string `toml:"method"`
-	Status int    `toml:"status"`
-	File   string `toml:"file"`
-	Body   string `toml:"body"`
-	Type   string `toml:"type"`
+	Origin string  `toml:"origin,omitempty"` // such as "https://maps.example"; "" for the site's own
+	Path   string  `toml:"path"`
+	Query  *string `toml:"query,omitempty"` // without the question mark; nil for any. A value of * is any value
+	Method string  `toml:"method,omitempty"`
+	Status int     `toml:"status,omitempty"`
+	File   string  `toml:"file,omitempty"`
+	Body   string  `toml:"body,omitempty"`
+	Type   string  `toml:"type,omitempty"`
 }
 
 // ServerOrigin stands in for another origin.
 type ServerOrigin struct {
 	URL string `toml:"url"`
 	Dir string `toml:"dir"`
+}
+
+// Record says what "tachyform record" keeps.
+type Record struct {
+	Secrets []string `toml:"secrets"` // names of members and parameters whose values are taken out, beside the usual ones
+	Except  []string `toml:"except"`  // path globs of the site's own addresses of which nothing is kept
 }
 
 // Error is one mistake in a configuration file.
@@ -414,6 +424,12 @@ func (c *Config) check() []error {
 		add("routes", c.Offline.Routes[0], "[offline] names routes and no shell, which would answer them")
 	}
 	globs("leave", c.Pages.Leave)
+	globs("except", c.Record.Except)
+	for _, a := range c.Server.Answer {
+		if u, err := url.Parse(a.Origin); a.Origin != "" && (err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || strings.Trim(u.Path, "/") != "") {
+			add("origin", a.Origin, "origin = %q is no origin such as \"https://maps.example\"", a.Origin)
+		}
+	}
 	for i, g := range c.Stow.Groups {
 		globs("files", g.Files)
 		if !groupName.MatchString(g.Name) {
@@ -557,6 +573,9 @@ func (c *Config) Ceiling() (int64, error) {
 	}
 	return int64(n), nil
 }
+
+// SiteFolder is the folder that the configuration names as the site.
+func (c *Config) SiteFolder() string { return filepath.Join(c.Dir(), filepath.FromSlash(c.Site)) }
 
 // Dir is the folder that relative paths in the configuration start from.
 func (c *Config) Dir() string {

@@ -39,7 +39,7 @@ func Ask(ctx context.Context, address string) (status int, location string) {
 const maxBeyond = 500
 
 // Beyond asks the origin for what was not read, such as files that only a worker's list names. Each is asked for once.
-func (r *Result) Beyond(ctx context.Context) func(urlPath string) (site.Answer, bool) {
+func (r *Result) Beyond(ctx context.Context) func(urlPath, query string) (site.Answer, bool) {
 	u, err := url.Parse(r.Report.Entry)
 	if err != nil {
 		return nil
@@ -47,7 +47,10 @@ func (r *Result) Beyond(ctx context.Context) func(urlPath string) (site.Answer, 
 	var mu sync.Mutex
 	known := map[string]site.Answer{}
 	client := &http.Client{Timeout: probe, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
-	return func(urlPath string) (site.Answer, bool) {
+	return func(urlPath, query string) (site.Answer, bool) {
+		if query != "" {
+			urlPath += "?" + query
+		}
 		mu.Lock()
 		defer mu.Unlock()
 		if a, ok := known[urlPath]; ok {

@@ -180,7 +180,7 @@ func TestPagesAreFound(t *testing.T) {
 }
 
 func TestPartsOfFiles(t *testing.T) {
-	mostlyEmbedded(t, map[string]string{"horn.wav": "0123456789"}, "", site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, map[string]string{"horn.wav": "0123456789", "horn/index.html": start + "<audio src=/horn.wav>"}, "", site.Rules{}, func(w *world) {
 		w.visit()
 		w.network(stage.Offline)
 		for spec, want := range map[string]struct {
@@ -304,7 +304,7 @@ func TestSoundOffline(t *testing.T) {
 	const rate, seconds = 8000, 4
 	wav := "RIFF" + le(36+rate*seconds, 4) + "WAVEfmt " + le(16, 4) + le(1, 2) + le(1, 2) + le(rate, 4) + le(rate, 4) + le(1, 2) + le(8, 2) + "data" + le(rate*seconds, 4) + strings.Repeat("\x80\x90\xa0\x90\x80\x70\x60\x70", rate*seconds/8)
 	dir := t.TempDir()
-	write(t, dir, map[string]string{"dist/index.html": start, "dist/app.css": "", "dist/horn.wav": wav})
+	write(t, dir, map[string]string{"dist/index.html": start + "<audio preload=none src=/horn.wav></audio>", "dist/app.css": "", "dist/horn.wav": wav})
 	fine(t, dir, "fit", "dist")
 	b, _ := browse(t, dir+"/dist", "/")
 	for range 2 {

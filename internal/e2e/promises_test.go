@@ -39,7 +39,7 @@ func TestWhatTheServerChanges(t *testing.T) {
 		"data/mine.json":  `{"at": 1}`,
 		"notes/tides.txt": "high",
 		"notes/gone.txt":  "gone",
-		"index.html":      strings.Replace(start, "</head>", `<script src="/app.js"></script></head>`, 1),
+		"index.html":      strings.Replace(start, "</head>", `<script src="/app.js"></script></head><a href="/notes/tides.txt">Tides</a><a href="/notes/gone.txt">Gone</a>`, 1),
 	}
 	onBothStages(t, files, "", site.Rules{Answers: []site.AnswerRule{{Path: "/data/mine.json", Status: 401, Type: "text/plain"}}}, func(w *world) {
 		assert.NotContains(w, w.read("dist/sw.js"), `"/data/now.json": "`, "what a rule keeps is no part of the release")

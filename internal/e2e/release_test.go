@@ -17,7 +17,7 @@ import (
 // version gives the files of one release of a small site: every file says which.
 func version(v string) map[string]string {
 	page := func(title string) string {
-		return `<!doctype html><html lang=en><head><title>` + title + " " + v + `</title><link rel="stylesheet" href="/app.css"></head><body><h1>` + v + `</h1></body></html>`
+		return `<!doctype html><html lang=en><head><title>` + title + " " + v + `</title><link rel="stylesheet" href="/app.css"></head><body data-late="/late.js /photo.txt /evil.js /chunk-a1.js /chunk-b2.js"><h1>` + v + `</h1></body></html>`
 	}
 	return map[string]string{"index.html": page("Home"), "map/index.html": page("Map"), "app.css": "/* " + v + " */", "late.js": "// " + v, "photo.txt": v}
 }
@@ -37,9 +37,10 @@ func (w *world) late() string {
 }
 
 func TestUpdateDownloadsWhatChanged(t *testing.T) {
-	files := map[string]string{}
+	files := map[string]string{"notes/index.html": start}
 	for i := range 200 {
 		files[fmt.Sprintf("notes/%03d.txt", i)] = fmt.Sprintf("Note %d", i)
+		files["notes/index.html"] += fmt.Sprintf("<a href=\"%03d.txt\">Note</a>", i)
 	}
 	onBothStages(t, files, "", site.Rules{}, func(w *world) {
 		w.visit()

@@ -32,7 +32,11 @@ func (s *Style) Audit(r *audit.Report) error {
 	}
 	s.printf("  %s %s\n", pad("offline", 9), count(offline, "page")+": "+strings.Join(sums, ", "))
 	if tally[rehearsal.NotKnown] > 0 {
-		s.printf("  %s %s\n", pad("", 9), s.faint.Render("not known: the scripts use what this stage lacks; tachyform rehearse --stage auto asks a Chromium"))
+		why := "the scripts use what this stage lacks; tachyform rehearse --stage auto asks a Chromium"
+		if !r.Rehearsal.Judged() {
+			why = "the worker imports a script of another origin, of which nothing is known here"
+		}
+		s.printf("  %s %s\n", pad("", 9), s.faint.Render("not known: "+why))
 	}
 	if best, _ := r.Rehearsal.Best(); best != nil {
 		s.printf("  %s %s\n", pad("release", 9), "the next one is "+arrival(best))

@@ -32,6 +32,8 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 	switch w.State {
 	case "none":
 		s.row("worker", s.warn.Render("none")+": no page that was visited registers one")
+	case "not known":
+		s.row("worker", s.warn.Render("not known")+" "+w.URL+": "+wrap(w.Error, 100, 17))
 	case "failed":
 		s.row("worker", s.bad.Render("failed")+" "+w.URL+": "+wrap(w.Error, 100, 17))
 		if w.Line > 0 {

@@ -145,7 +145,7 @@ func (v *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	case instead:
 		a = site.Answer{Status: status, Header: http.Header{"Content-Type": {kind}}, Body: []byte(text)}
 	default:
-		a = s.Answer(r.Method, r.URL.EscapedPath())
+		a = s.Ask(r.Method, r.URL.EscapedPath(), r.URL.RawQuery)
 		v.mu.Lock()
 		if len(v.log) < maxLog {
 			v.log = append(v.log, Request{Method: r.Method, URL: r.URL.RequestURI(), Status: a.Status, Header: r.Header.Clone(), Body: body})

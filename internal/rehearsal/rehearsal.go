@@ -153,6 +153,9 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 		return nil, err
 	}
 	r.take(st.Remarks())
+	if !r.Judged() {
+		e.doubt = "not known here: its worker imports a script of which nothing is known"
+	}
 	r.stale(server, o.Next)
 	if o.Scripts {
 		e.online = newBaseline(o.Pages)
@@ -170,8 +173,9 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 		r.Findings = append(r.Findings, p.Findings...)
 		r.take(p.remarks)
 	}
+	r.sayOrigins()
 	r.sayUnknown()
-	if e, ok := st.(*Embedded); ok && o.Comeback {
+	if e, ok := st.(*Embedded); ok && o.Comeback && r.Judged() {
 		if r.Comebacks, err = comebacks(ctx, func() *Embedded { return e.fresh(server) }, server, r); err != nil {
 			return nil, err
 		}
@@ -463,6 +467,7 @@ type expected struct {
 	served  *sync.Map                  // URL to the digest of what the server has for it
 	online  *baseline                  // what pages show online, when their scripts run; nil else
 	detail  map[string]bool
+	doubt   string // why nothing can be said of pages without a network, "" when it can
 }
 
 func newExpected(server *site.Server, private func(string) bool) expected {
@@ -474,7 +479,7 @@ func newExpected(server *site.Server, private func(string) bool) expected {
 
 // fork gives one that notes by itself what is seen.
 func (e *expected) fork() expected {
-	f := expected{server: e.server, private: e.private, online: e.online, detail: e.detail, seen: make(map[string]map[string]bool, len(e.seen)), served: e.served}
+	f := expected{server: e.server, private: e.private, online: e.online, detail: e.detail, doubt: e.doubt, seen: make(map[string]map[string]bool, len(e.seen)), served: e.served}
 	for k, v := range e.seen {
 		f.seen[k] = maps.Clone(v)
 	}
@@ -559,6 +564,10 @@ func (e *expected) result(url string, n stage.Network, l *stage.Load) PageResult
 			}
 		}
 	}
+	p.Unknown = l.Unknown
+	if e.doubt != "" && n != stage.Online {
+		p.Outcome, p.Why, p.File, p.Line, p.Less, p.again = NotKnown, e.doubt, "", 0, false, nil
+	}
 	return p
 }
 
@@ -576,6 +585,8 @@ func (r *Report) take(remarks []stage.Remark) {
 			f.Mend = mends[m.Kind]
 		case "console", "note":
 			f.Level = "advice"
+		case "unknown-script":
+			f.Level, f.Mend = "advice", mends["unknown-origin"]
 		default:
 			f.Mend = mends[m.Kind]
 		}
@@ -603,6 +614,7 @@ var mends = map[string]string{
 	"stored-opaque":  "request them with CORS (crossorigin on the element), or bound how many are kept",
 	"own-store":      "keep the names that install uses out of what activate deletes",
 	"redirected":     "store the address that the redirect leads to, or answer with new Response(r.body, r)",
+	"unknown-origin": "keep what it answers, with tachyform record, or name a folder that stands in for it ([[server.origin]])",
 	"stand-in":       "store what the page that is shown instead needs, too",
 	"scripts":        "look at the errors of the page (--detail errors); a condition before register() may not hold",
 	"stale":          "change the worker with every release, for example its list of files with their digests",

@@ -2,6 +2,7 @@ package rehearsal
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"tachyform/internal/stage"
@@ -38,6 +39,7 @@ type PageResult struct {
 	Seen        Outcome   `json:"seen,omitempty"`         // of a visitor who has opened the page online before, where that was asked for
 	SeenWhy     string    `json:"seen_why,omitempty"`
 	SeenMissing []Missing `json:"seen_missing,omitempty"` // what this visitor lacks of the page
+	Unknown     []string  `json:"unknown,omitempty"`      // origins that it asked for data or scripts, and of which nothing is known here
 	Text        *string   `json:"text,omitempty"`
 	Requests    []Request `json:"requests,omitempty"`
 	Errors      []Error   `json:"errors,omitempty"`
@@ -78,7 +80,7 @@ type FetchResult struct {
 type Worker struct {
 	URL   string `json:"url"`
 	Scope string `json:"scope"`
-	State string `json:"state"` // "none", "failed", "waiting" or "activated"
+	State string `json:"state"` // "none", "failed", "waiting", "activated", or "not known" when it imports what nothing is known of
 	Error string `json:"error"`
 	File  string `json:"file,omitempty"`
 	Line  int    `json:"line,omitempty"`
@@ -199,11 +201,35 @@ func (r *Report) Take(other *Report) {
 	r.sayUnknown()
 }
 
+// sayOrigins ends the findings with the origins of which nothing is known, though pages ask them for data or scripts.
+func (r *Report) sayOrigins() {
+	pages := map[string]map[string]bool{}
+	for _, p := range append(slices.Clip(r.Visits), r.Pages...) {
+		for _, o := range p.Unknown {
+			if pages[o] == nil {
+				pages[o] = map[string]bool{}
+			}
+			pages[o][p.URL] = true
+		}
+	}
+	for _, o := range slices.Sorted(maps.Keys(pages)) {
+		what := "a page asks"
+		if n := len(pages[o]); n > 1 {
+			what = fmt.Sprintf("%d pages ask", n)
+		}
+		r.Findings = append(r.Findings, Finding{Kind: "unknown-origin", Level: "advice", URL: slices.Min(slices.Collect(maps.Keys(pages[o]))),
+			Message: fmt.Sprintf("%s %s for data or scripts, and nothing is known here of what it answers: it is taken to answer nothing, so what pages draw of it is not judged", what, o), Mend: mends["unknown-origin"]})
+	}
+}
+
+// Judged says whether what the worker does is known: else pages without a network are not judged, and no story is told.
+func (r *Report) Judged() bool { return r.Worker.State != "not known" }
+
 // sayUnknown ends the findings with the count of pages that could not be judged.
 func (r *Report) sayUnknown() {
 	r.Findings = slices.DeleteFunc(r.Findings, func(f Finding) bool { return f.Kind == "not-known" })
 	pages := r.NotKnown()
-	if len(pages) == 0 {
+	if len(pages) == 0 || !r.Judged() { // the worker is named already
 		return
 	}
 	what := "pages are"

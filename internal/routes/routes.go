@@ -283,12 +283,12 @@ func (s *search) open(u string) (*stage.Load, error) {
 }
 
 // beyond answers a navigation for which there is no file.
-func (s *search) beyond(urlPath string) (site.Answer, bool) {
+func (s *search) beyond(urlPath, query string) (site.Answer, bool) {
 	if urlPath == s.at {
 		return s.plain.Answer("GET", s.shell), true
 	}
 	if s.plain.Beyond != nil {
-		return s.plain.Beyond(urlPath)
+		return s.plain.Beyond(urlPath, query)
 	}
 	return site.Answer{}, false
 }

@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"net/http"
+	"net/url"
 	"path"
 	"slices"
 	"strings"
@@ -39,8 +40,34 @@ type RedirectRule struct {
 // AnswerRule answers an endpoint that the folder does not have.
 type AnswerRule struct {
 	Path, Method, Type string
+	Spare              bool    // only for what the folder has no file for
+	Query              *string // without the question mark, nil for any; a parameter whose value is * may have any
 	Status             int
 	Body               []byte
+}
+
+// matches says whether the rule is for a request.
+func (r *AnswerRule) matches(method, urlPath, query string) bool {
+	return matchPath(r.Path, urlPath) && (strings.EqualFold(r.Method, method) || r.Method == "" && (method == http.MethodGet || method == http.MethodHead)) && (r.Query == nil || sameQuery(*r.Query, query))
+}
+
+// sameQuery says whether a query has the parameters of another, in any order.
+func sameQuery(want, query string) bool {
+	if want == query {
+		return true
+	}
+	w, err1 := url.ParseQuery(want)
+	q, err2 := url.ParseQuery(query)
+	if err1 != nil || err2 != nil || len(w) != len(q) {
+		return false
+	}
+	for name, values := range w {
+		got, ok := q[name]
+		if !ok || !slices.Equal(values, got) && !slices.Equal(values, []string{"*"}) {
+			return false
+		}
+	}
+	return true
 }
 
 // Answer is a server's response.
@@ -58,7 +85,7 @@ type Server struct {
 	Site  *Site
 	Rules Rules
 	// Beyond answers for what a site that was read from a live origin does not have; nil for nobody.
-	Beyond func(urlPath string) (Answer, bool)
+	Beyond func(urlPath, query string) (Answer, bool)
 
 	changed map[string][]byte // by path: files that are answered with other bytes than the folder has
 	mu      sync.Mutex
@@ -91,9 +118,13 @@ func (v *Server) Forget() {
 	v.kept, v.bytes = map[string]entry{}, 0
 }
 
-// Answer gives the response to a request for a root-relative URL path (no query, still percent-encoded).
-func (v *Server) Answer(method, urlPath string) Answer {
-	a := v.answer(method, urlPath)
+// Answer gives the response to a request for a root-relative URL path (still percent-encoded) without a query.
+func (v *Server) Answer(method, urlPath string) Answer { return v.Ask(method, urlPath, "") }
+
+// Ask gives the response to a request for a root-relative URL path and a query (without its question mark, "" for none), both still
+// percent-encoded. What is a file is the same whatever the query.
+func (v *Server) Ask(method, urlPath, query string) Answer {
+	a := v.answer(method, urlPath, query)
 	for _, h := range v.Rules.Headers {
 		if ok, _ := doublestar.Match(h.Path, urlPath); ok {
 			a.Header.Set(h.Name, h.Value)
@@ -102,15 +133,9 @@ func (v *Server) Answer(method, urlPath string) Answer {
 	return a
 }
 
-func (v *Server) answer(method, urlPath string) Answer {
-	for _, r := range v.Rules.Answers {
-		if matchPath(r.Path, urlPath) && (strings.EqualFold(r.Method, method) || r.Method == "" && method == "GET") {
-			status := r.Status
-			if status == 0 {
-				status = http.StatusOK
-			}
-			return Answer{Status: status, Header: http.Header{"Content-Type": {r.Type}}, Body: r.Body}
-		}
+func (v *Server) answer(method, urlPath, query string) Answer {
+	if a, ok := v.configured(false, method, urlPath, query); ok {
+		return a
 	}
 	for _, r := range v.Rules.Redirects {
 		if r.From == urlPath {
@@ -122,8 +147,13 @@ func (v *Server) answer(method, urlPath string) Answer {
 		}
 	}
 	file, to := v.Find(urlPath)
+	if file == "" && to == "" {
+		if a, ok := v.configured(true, method, urlPath, query); ok {
+			return a
+		}
+	}
 	if file == "" && to == "" && v.Beyond != nil && method == "GET" {
-		if a, ok := v.Beyond(urlPath); ok {
+		if a, ok := v.Beyond(urlPath, query); ok {
 			return a
 		}
 	}
@@ -143,6 +173,20 @@ func (v *Server) answer(method, urlPath string) Answer {
 		return text(http.StatusMethodNotAllowed, "method not allowed\n")
 	}
 	return v.file(file, http.StatusOK)
+}
+
+// configured gives the answer of the first rule for a request.
+func (v *Server) configured(spare bool, method, urlPath, query string) (Answer, bool) {
+	for i := range v.Rules.Answers {
+		if r := &v.Rules.Answers[i]; r.Spare == spare && r.matches(method, urlPath, query) {
+			status := r.Status
+			if status == 0 {
+				status = http.StatusOK
+			}
+			return Answer{Status: status, Header: http.Header{"Content-Type": {r.Type}}, Body: r.Body}, true
+		}
+	}
+	return Answer{}, false
 }
 
 // shellOf gives the file of the document of the application that answers a path, "" for none.

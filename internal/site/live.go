@@ -32,6 +32,11 @@ func Live(dir, name, origin, start string, files []File, aliases map[string]stri
 	return s, nil
 }
 
+// Empty makes a site without any file. It need not be closed.
+func Empty(name string) *Site {
+	return &Site{Dir: name, Base: "/", byPath: map[string]int{}, live: &live{}}
+}
+
 // IsLive says whether the site was read from a live origin.
 func (s *Site) IsLive() bool { return s.live != nil }
 

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -115,6 +116,25 @@ func TestAnswers(t *testing.T) {
 	assert.Equal(t, "b.html", string(v.Answer("GET", "/base/b.html").Body), "what was read is kept")
 	v.Forget()
 	assert.Equal(t, "new", string(v.Answer("GET", "/base/b.html").Body))
+}
+
+func TestAnswersByQuery(t *testing.T) {
+	s, err := Open(folder(t, "index.html", "own.json"), "/")
+	require.NoError(t, err)
+	defer s.Close()
+	q := func(s string) *string { return &s }
+	v := NewServer(s, Rules{Answers: []AnswerRule{
+		{Path: "/api", Query: q("a=1&key=*"), Body: []byte("keyed")}, {Path: "/api", Query: q("a=1&b=2"), Body: []byte("both")}, {Path: "/api", Query: q(""), Body: []byte("none")},
+		{Path: "/any", Body: []byte("any")}, {Path: "/own.json", Spare: true, Body: []byte("recorded")}, {Path: "/live.json", Spare: true, Body: []byte("recorded")}}})
+	for address, want := range map[string]string{"/api?a=1&key=secret": "keyed", "/api?key=x&a=1": "keyed", "/api?b=2&a=1": "both", "/api": "none", "/any": "any", "/any?x": "any", "/own.json": "own.json", "/live.json": "recorded"} {
+		p, query, _ := strings.Cut(address, "?")
+		assert.Equal(t, want, string(v.Ask("GET", p, query).Body), address)
+	}
+	for _, query := range []string{"a=1", "a=2&key=x", "a=1&key=x&c=3", "a=1&a=1&b=2", "%"} {
+		assert.Equal(t, 404, v.Ask("GET", "/api", query).Status, query)
+	}
+	assert.Equal(t, 200, v.Ask("HEAD", "/any", "").Status)
+	assert.Equal(t, 404, v.Ask("POST", "/any", "").Status)
 }
 
 func TestHasDigest(t *testing.T) {

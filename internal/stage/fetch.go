@@ -84,6 +84,7 @@ type response struct {
 	kind       string // basic, cors, default, error, opaque, opaqueredirect
 	body       *blob
 	own        bool // a script of the worker made it, and may change its headers
+	unknown    bool // what the server would answer is not known
 }
 
 func (r *response) header(name string) string { return combined(r.headers, name) }
@@ -281,12 +282,12 @@ func (b *Browser) serve(req *request) *response {
 	if u.origin != b.origin {
 		if server = b.others[u.origin]; server == nil {
 			// What another origin would send is not known. It is taken to answer, with nothing in it.
-			r.status, r.body = http.StatusOK, &blob{nil, "network"}
+			r.status, r.body, r.unknown = http.StatusOK, &blob{nil, "network"}, true
 			r.headers = [][2]string{{"access-control-allow-origin", "*"}}
 			return r
 		}
 	}
-	a := server.Answer(req.method, u.path)
+	a := server.Ask(req.method, u.path, strings.TrimPrefix(u.Search(), "?"))
 	if len(b.sent) < maxSent {
 		b.sent = append(b.sent, Sent{Method: req.method, URL: b.Relative(req.url), Status: a.Status, Body: bodyOf(req), Header: req.headers})
 	}

@@ -14,13 +14,13 @@ func (b *Browser) Fork() (*Browser, []*Tab) {
 	f.Restore(b.Snapshot())
 	workers := map[*worker]*worker{}
 	for _, r := range b.regs {
-		n := &registration{b: f, scope: r.scope, script: r.script, module: r.module, error: r.error, syncTags: slices.Clone(r.syncTags), syncing: map[string]bool{},
+		n := &registration{b: f, scope: r.scope, script: r.script, module: r.module, error: r.error, unknown: r.unknown, syncTags: slices.Clone(r.syncTags), syncing: map[string]bool{},
 			preload: r.preload, preloadValue: r.preloadValue}
 		move := func(w *worker) *worker {
 			if w == nil {
 				return nil
 			}
-			workers[w] = &worker{realm: realm{b: f, url: w.url, filled: maps.Clone(w.filled), running: w.running}, reg: n, module: w.module, scripts: maps.Clone(w.scripts), state: w.state, skip: w.skip,
+			workers[w] = &worker{realm: realm{b: f, url: w.url, filled: maps.Clone(w.filled), running: w.running}, reg: n, module: w.module, scripts: maps.Clone(w.scripts), state: w.state, skip: w.skip, unknown: w.unknown,
 				listens: maps.Clone(w.listens), routes: slices.Clone(w.routes)}
 			return workers[w]
 		}

@@ -151,6 +151,9 @@ func (w *worker) thrown(where string, e *scriptError) {
 		w.failed = e
 		where = "in the " + where + " handler"
 	}
+	if w.reg.lacks(w, e) {
+		return
+	}
 	w.b.remark(Remark{Kind: "exception", Message: e.message + " (" + where + ")", File: e.file, Line: e.line, Column: e.column})
 }
 
@@ -217,9 +220,15 @@ func (w *worker) importScript(ref string) string {
 			return "The script at '" + u + "' failed to load."
 		}
 		w.scripts[u] = string(r.bytes())
+		if r.unknown {
+			w.unknown = u
+		}
 	}
 	if err := w.run(u); err != nil {
 		e := asScriptError(err)
+		if w.reg.lacks(w, e) {
+			return e.message
+		}
 		w.b.remark(Remark{Kind: "exception", Message: e.message, File: e.file, Line: e.line, Column: e.column})
 		return e.message
 	}

@@ -287,6 +287,11 @@ func (l *loader) miss(url string, use markup.Use, why string) {
 
 // noteRequest keeps what became of a request of a running page.
 func (l *loader) noteRequest(req *request, use markup.Use, r reply) {
+	if u, err := l.b.addresses.parse(req.url, ""); err == nil && r.response != nil && r.response.unknown && (use == markup.UseFetch || use == markup.UseScript || use == markup.UseModule) {
+		if i, known := slices.BinarySearch(l.load.Unknown, u.origin); !known {
+			l.load.Unknown = slices.Insert(l.load.Unknown, i, u.origin)
+		}
+	}
 	if len(l.load.Requests) >= maxRequests || req.keepalive && req.mode == "no-cors" { // a beacon
 		return
 	}

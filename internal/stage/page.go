@@ -50,6 +50,7 @@ type Load struct {
 	Shown    string        // where the page's own scripts have led the address, "" for nowhere
 	Requests []PageRequest // sorted
 	Errors   []PageError
+	Unknown  []string // origins that it asked for data or scripts, and of which nothing is known; sorted
 }
 
 // Part is a document or something that it needs, as the page got it.

@@ -1,6 +1,9 @@
 package stage
 
-import "strings"
+import (
+	"cmp"
+	"strings"
+)
 
 // registration ties a scope to workers (Service Workers, section 2.2).
 type registration struct {
@@ -14,12 +17,13 @@ type registration struct {
 	preload                     bool            // navigations are asked of the network while the worker starts
 	preloadValue                string          // of the header that says so, "" for "true"
 	error                       *scriptError    // of the last failed registration or install
+	unknown                     *scriptError    // what the worker threw, which imports a script of which nothing is known
 }
 
 // Registration says what came of a page's call of register.
 type Registration struct {
 	URL, Scope string // root-relative
-	State      string // "none", "failed", "waiting" or "activated"
+	State      string // "none", "failed", "waiting", "activated", or "not known" when it needs a script of which nothing is known here
 	Error      string
 	File       string
 	Line       int
@@ -32,6 +36,8 @@ func (b *Browser) Registrations() []Registration {
 	for _, r := range b.regs {
 		x := Registration{URL: b.Relative(r.script), Scope: b.Relative(r.scope)}
 		switch {
+		case r.unknown != nil:
+			x.State = "not known"
 		case r.waiting != nil:
 			x.State = "waiting"
 		case r.active != nil:
@@ -41,8 +47,8 @@ func (b *Browser) Registrations() []Registration {
 		default:
 			x.State = "none"
 		}
-		if r.error != nil {
-			x.Error, x.File, x.Line, x.Column = r.error.message, r.error.file, r.error.line, r.error.column
+		if e := cmp.Or(r.unknown, r.error); e != nil {
+			x.Error, x.File, x.Line, x.Column = e.message, e.file, e.line, e.column
 		}
 		out = append(out, x)
 	}
@@ -176,6 +182,11 @@ func (r *registration) install(source string, done func(error)) {
 	w := &worker{realm: realm{b: r.b, url: r.script}, reg: r, module: r.module, state: parsed, scripts: map[string]string{r.script: source}}
 	if err := w.start(); err != nil {
 		e := asScriptError(err)
+		if r.lacks(w, e) {
+			r.error = r.unknown
+			done(r.error)
+			return
+		}
 		r.error = &scriptError{message: "the worker's script threw while it was first run: " + e.message, file: e.file, line: e.line, column: e.column}
 		r.b.remark(Remark{Kind: "register", Message: r.error.message, File: e.file, Line: e.line, Column: e.column})
 		done(r.error)
@@ -194,6 +205,10 @@ func (r *registration) install(source string, done func(error)) {
 		r.installing = nil
 		if e != nil {
 			w.redundant()
+			if r.lacks(w, e) {
+				r.error = r.unknown
+				return
+			}
 			m := "the install event failed: " + e.message
 			if w.addAll != "" {
 				m += " (" + w.addAll + ")"
@@ -211,6 +226,18 @@ func (r *registration) install(source string, done func(error)) {
 		r.tryActivate()
 	})
 	done(nil)
+}
+
+// lacks says whether a worker may have thrown because it imports a script of another origin of which nothing is known here, and notes that.
+func (r *registration) lacks(w *worker, e *scriptError) bool {
+	if w.unknown == "" {
+		return false
+	}
+	if r.unknown == nil {
+		r.unknown = &scriptError{message: "it imports " + w.unknown + ", of which nothing is known here, and fails without it (" + e.message + ")", file: e.file, line: e.line, column: e.column}
+		r.b.remark(Remark{Kind: "unknown-script", Message: "the worker imports " + w.unknown + ", of which nothing is known here: what it does cannot be told", File: e.file, Line: e.line, Column: e.column})
+	}
+	return true
 }
 
 func (w *worker) redundant() {

@@ -39,6 +39,7 @@ type worker struct {
 	respond   *scriptError // where respondWith was called last
 	failed    *scriptError // exception of the event being handled
 	addAll    string       // URL that addAll failed with last
+	unknown   string       // URL of an imported script of which nothing is known, "" for none
 }
 
 // stop ends a running worker; its globals are lost.

@@ -3,6 +3,7 @@ package survey
 import (
 	"bytes"
 	"context"
+	"maps"
 	"net/url"
 	"path"
 	"regexp"
@@ -45,7 +46,7 @@ func (inv *Inventory) Wanted(ctx context.Context, not func(path string) bool) (m
 	for i := range inv.Pages {
 		manifests[inv.Pages[i].Manifest] = true
 	}
-	read := map[string]bool{}
+	read, words := map[string]bool{}, map[string]bool{}
 	for {
 		var found []string
 		for _, f := range inv.Site.Files {
@@ -64,6 +65,7 @@ func (inv *Inventory) Wanted(ctx context.Context, not func(path string) bool) (m
 				src = clean
 			}
 			t := textOf(f, src)
+			maps.Copy(words, t.words)
 			rest := left[:0]
 			for _, n := range left {
 				if !t.mentions(n, spare[f.URL]) {
@@ -73,6 +75,11 @@ func (inv *Inventory) Wanted(ctx context.Context, not func(path string) bool) (m
 				found = append(found, n.url)
 			}
 			left = rest
+		}
+		for _, n := range left { // names of scripts are put together in many ways: it is enough when all parts are somewhere
+			if n.code && len(n.words) > 0 && !slices.ContainsFunc(n.words, func(w string) bool { return !words[w] }) {
+				found = append(found, n.url)
+			}
 		}
 		if found == nil {
 			return wanted, true, nil
@@ -131,6 +138,8 @@ type named struct {
 	whole  [][]byte // its name, as it stands and as addresses write it
 	stem   []byte   // its name without what follows the last dot
 	digest []byte   // the part of the name that changes with the content, nil for none
+	code   bool     // scripts load it by a name that they may put together
+	words  []string // of its stem
 	folder []byte   // the last folder above it with its slash, nil for none
 	loaded bool     // it is of a kind that pages load, and not only one that visitors read or fetch by hand
 }
@@ -153,6 +162,8 @@ func nameOf(f site.File) named {
 		n.folder = []byte(dir + "/")
 	}
 	kind := f.Kind()
+	n.code = kind == "script" || kind == "style" || path.Ext(f.Path) == ".wasm"
+	n.words = strings.FieldsFunc(string(n.stem), func(r rune) bool { return r >= 0x80 || !isWord(byte(r)) })
 	n.loaded = kind == "script" || kind == "style" || kind == "image" || kind == "font" || kind == "media" || names(f)
 	return n
 }
@@ -203,16 +214,34 @@ func (t text) mentions(n named, not map[string]bool) bool {
 		}
 	}
 	switch {
+	case n.code: // the parts may come from several files: see Wanted
+		return false
 	case n.digest != nil:
 		return t.words[string(n.digest)]
 	case !n.loaded:
 		return false
 	case len(n.stem) > 1 && t.has(n.stem) && occurs(t.all, n.stem, func(before, after byte) bool { return quotes(before) && quotes(after) }):
 		return true
-	case n.folder == nil || !t.has(n.folder):
-		return false
 	}
-	return slices.ContainsFunc(t.scripts, func(src []byte) bool { return begins(src, n.folder, n.whole[0]) })
+	return slices.ContainsFunc(t.scripts, func(src []byte) bool {
+		return n.folder != nil && begins(src, n.folder, n.whole[0]) || counted(src, n.whole[0])
+	})
+}
+
+// counted says whether a text has a string that the name begins with, up to where a number or another part begins: "boat" or "boat-" of
+// boat-1.jpg.
+func counted(src, name []byte) bool {
+	for end := len(name) - 1; end > 2; end-- {
+		if isLetter(name[end]) && isLetter(name[end-1]) {
+			continue
+		}
+		if occurs(src, name[:end], func(before, after byte) bool {
+			return (quotes(before) || before == '/') && (quotes(after) || after == '$')
+		}) {
+			return true
+		}
+	}
+	return false
 }
 
 // has says whether a text has all words of a name: most names are done with here.
@@ -270,6 +299,8 @@ func occurs(src, name []byte, fits func(before, after byte) bool) bool {
 }
 
 func quotes(b byte) bool { return b == '"' || b == '\'' || b == '`' }
+
+func isLetter(b byte) bool { return b|0x20 >= 'a' && b|0x20 <= 'z' }
 
 func isWord(b byte) bool {
 	return b >= '0' && b <= '9' || b|0x20 >= 'a' && b|0x20 <= 'z'

@@ -1,0 +1,121 @@
+package e2e
+
+import (
+	"encoding/json"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// boatsApp draws routes and the data of two origins.
+const boatsApp = `const app = document.getElementById("app"), show = (t) => { app.innerHTML = t; };
+const get = (u, o) => fetch(u, o).then((r) => { if (!r.ok) throw new Error(r.status); return r.json(); });
+const m = /^\/boats\/(\d+)$/.exec(location.pathname);
+if (m) get("/api/boats/" + m[1]).then((b) => show("<h1>" + b.name + "</h1>"), (e) => show("No boat: " + e.message));
+else get("/api/boats?sort=name&token=s3cr3tvalue").then(async (list) => {
+	const w = await get(WEATHER + "/v1/now?at=staffin&key=abcdef").catch(() => ({wind: "unknown"}));
+	show("<h1>Boats</h1>" + list.map((b) => "<a href=/boats/" + b.id + ">" + b.name + "</a>").join(" ") + "<p>Wind " + w.wind + "</p>");
+	get("/api/me").catch(() => {});
+	get("/api/broken").catch(() => {});
+	get("/private/list").catch(() => {});
+	fetch("/api/seen", {method: "POST", body: "1"});
+}, (e) => show("No boats: " + e.message));`
+
+// TestRecord records a live application with an API and another origin, and rehearses its folder with what was kept.
+func TestRecord(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	var posted, foreign int
+	var authorised []string
+	weather := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		foreign++
+		authorised = append(authorised, r.Header.Get("Authorization"))
+		w.Header().Set("Content-Type", "application/json")
+		w.Header().Set("Access-Control-Allow-Origin", "*")
+		_, _ = w.Write([]byte(`{"wind": "fresh from the west", "api_key": "12345"}`))
+	}))
+	t.Cleanup(weather.Close)
+	write(t, dir, map[string]string{"dist/index.html": "<!doctype html><html lang=en><head><meta charset=utf-8><title>Boats</title></head><body><div id=app></div><script src=/app.js></script></body></html>",
+		"dist/app.js":    strings.ReplaceAll(boatsApp, "WEATHER", `"`+weather.URL+`"`),
+		"tachyform.toml": "site = \"dist\"\n[server]\nfallback = \"/index.html\"\n[record]\nsecrets = [\"captain\"]\nexcept = [\"/private/**\"]\n"})
+	files := http.FileServer(http.Dir(filepath.Join(dir, "dist")))
+	live := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		answers := map[string]string{
+			"/api/boats":   `[{"id": 7, "name": "Merganser", "captain": "Ada"}, {"id": 9, "name": "Eider", "session_token": "zzz"}]`,
+			"/api/boats/7": `{"name": "Merganser", "next": "/api/boats/9?access_token=hidden&page=2"}`, "/api/boats/9": `{"name": "Eider"}`,
+			"/api/me": `{"email": "ada@example.invalid"}`, "/private/list": "[]"}
+		switch a, ok := answers[r.URL.Path]; {
+		case r.Method != http.MethodGet:
+			posted++
+		case r.URL.Path == "/api/broken":
+			http.Error(w, "no", http.StatusServiceUnavailable)
+		case ok && r.Header.Get("Authorization") != "Bearer let-me-in":
+			http.Error(w, "who are you", http.StatusUnauthorized)
+		case ok:
+			w.Header().Set("Content-Type", "application/json")
+			w.Header().Set("Set-Cookie", "sid=very-secret")
+			_, _ = w.Write([]byte(a))
+		case strings.Contains(filepath.Base(r.URL.Path), ".") || r.URL.Path == "/":
+			files.ServeHTTP(w, r)
+		default:
+			http.ServeFile(w, r, filepath.Join(dir, "dist/index.html"))
+		}
+	}))
+	t.Cleanup(live.Close)
+
+	out := fine(t, dir, "record", live.URL+"/", "--header", "Authorization: Bearer let-me-in")
+	assert.Zero(t, foreign, "another origin is asked only when it is allowed")
+	assert.Contains(t, out, "--origin "+weather.URL)
+	out = fine(t, dir, "record", live.URL+"/", "--header", "Authorization: Bearer let-me-in", "--origin", weather.URL)
+	for _, want := range []string{"/api/boats?sort=name&token=*", "/api/boats/7", "/v1/now?at=staffin&key=*", "POST /api/seen", "it sends something", "/api/broken", "status 503", "captain", "session_token"} {
+		assert.Contains(t, out, want)
+	}
+	assert.Zero(t, posted, "nothing is sent")
+	assert.Equal(t, []string{""}, authorised, "a header for the site goes to nobody else")
+	all := func() string {
+		kept := ""
+		require.NoError(t, filepath.WalkDir(filepath.Join(dir, "recorded"), func(p string, d os.DirEntry, err error) error {
+			if err != nil || d.IsDir() {
+				return err
+			}
+			data, err := os.ReadFile(p)
+			kept += p + "\n" + string(data) + "\n"
+			return err
+		}))
+		return kept
+	}
+	kept := all()
+	for _, secret := range []string{"s3cr3tvalue", "abcdef", "Ada", "zzz", "hidden", "12345", "let-me-in", "very-secret", "ada@example"} {
+		assert.NotContains(t, kept, secret)
+	}
+	assert.Contains(t, kept, "/api/boats/9?access_token=removed&page=2", "what is no secret stays as it was")
+
+	assert.Contains(t, fine(t, dir, "record", live.URL+"/", "--header", "Authorization: Bearer let-me-in", "--origin", weather.URL), "the same as before")
+	assert.Equal(t, kept, all())
+
+	live.Close()
+	weather.Close()
+	var r struct {
+		Pages []struct {
+			URL, Network, Text, Outcome string
+		}
+		Findings []struct{ Kind string }
+	}
+	out = fine(t, dir, "rehearse", "--network", "online", "--format", "json", "--detail", "text", "--page", "/", "--page", "/boats/9")
+	require.NoError(t, json.Unmarshal([]byte(out), &r))
+	require.Len(t, r.Pages, 2)
+	assert.Equal(t, "Boats Merganser Eider Wind fresh from the west", r.Pages[0].Text)
+	assert.Equal(t, "Eider", r.Pages[1].Text)
+	assert.Empty(t, r.Findings, "every origin is known")
+
+	write(t, dir, map[string]string{"recorded/mine.txt": "x"})
+	require.NoError(t, os.Remove(filepath.Join(dir, "recorded/answers.toml")))
+	_, text, code := run(t, dir, "record", "http://127.0.0.1:1/")
+	assert.Equal(t, 2, code, text)
+}
