@@ -194,7 +194,10 @@ func application(t testing.TB, what string, s *site.Site, rules *site.Rules, o *
 		a.Dead = []string{"/gone"}
 	}
 	inv.Applications, o.Inventory = []survey.Application{a}, inv
-	rules.Routes = []site.RouteRule{{Folder: "/", Shell: "/", Except: a.ServerPaths()}}
+	if what != "unanswered" {
+		rules.Routes = []site.RouteRule{{Folder: "/", Shell: "/", Except: a.ServerPaths()}}
+	}
+	rules.Redirects, visits.Led = []site.RedirectRule{{From: "/old", To: "/fares.html", Status: 302}}, []string{"/old"}
 	for _, p := range s.Pages() {
 		visits.Pages = append(visits.Pages, p.URL)
 	}
@@ -374,6 +377,8 @@ func TestEachCheckFails(t *testing.T) {
 		"offline/route-stand-in":            {map[string]string{"routes": "good", "sw.js": strings.Replace(appWorker, `caches.match("/")`, `caches.match("/offline.html")`, 1), "use.js": appUse}, ""},
 		"offline/route-data":                {map[string]string{"routes": "good", "sw.js": strings.Replace(appWorker, `await c.put(r, x.clone())`, `0`, 1), "use.js": appUse}, ""},
 		"offline/offline-unsaid":            {map[string]string{"routes": "good", "sw.js": appWorker, "use.js": `fetch("/data.json")`}, ""},
+		"host/route-not-answered":           {map[string]string{"routes": "unanswered", "sw.js": appWorker, "use.js": appUse}, ""},
+		"worker/server-not-asked":           {map[string]string{"routes": "good", "sw.js": strings.ReplaceAll(appWorker, `e.request.url.endsWith("/boats")`, `/\/(boats|old)$/.test(e.request.url)`), "use.js": appUse}, ""},
 		"pages/route-leads-nowhere":         {map[string]string{"routes": "dead", "sw.js": appWorker, "use.js": appUse}, ""},
 		"offline/page-stand-in":             {map[string]string{"sw.js": strings.Replace(goodWorker, `, "/fares.html"`, ``, 1)}, ""},
 	}

@@ -27,6 +27,9 @@ func (f *facts) routeOf(url string) (*survey.Application, *survey.Route) {
 // tellsOffline is how scripts and pages notice that there is no network.
 var tellsOffline = regexp.MustCompile("navigator\\.onLine|addEventListener\\([\"'`](offline|online)[\"'`]|\\bon(off|on)line\\b|data-app-offline")
 
+// maxRoutesAsked is of how many routes of one application a live server is asked.
+const maxRoutesAsked = 20
+
 var routeChecks = []Check{
 	{
 		ID: "offline/route-stand-in", Level: Warning, Area: "offline", Title: "The routes of an application are there without a network",
@@ -65,6 +68,46 @@ var routeChecks = []Check{
 				}
 				if len(lacking) > 0 {
 					out = append(out, Finding{URL: p.URL, Message: "once it was seen online it still lacks " + strings.Join(lacking[:min(3, len(lacking))], ", ")})
+				}
+			}
+			return out, asked
+		},
+	},
+	{
+		ID: "worker/server-not-asked", Level: Warning, Area: "worker", Title: "Where the server leads visitors elsewhere, they come there",
+		Example: `/account leads to a sign-in, and the worker answers it with the application's page`,
+		Why:     "Who has to sign in never sees where, and who comes back from it is not let in: the server is not asked.",
+		Mend:    "leave these addresses to the network: except in [offline] of tachyform.toml, or a condition in the worker's fetch handler", Spec: "rehearsed: opened online, with the worker and without",
+		run: func(f *facts) ([]Finding, bool) {
+			var out []Finding
+			for _, l := range f.rehearsal.Led {
+				if l.Shown != l.To {
+					out = append(out, Finding{URL: l.URL, Message: fmt.Sprintf("the server leads to %s, and the visitor is shown %s, answered by the %s", l.To, l.Shown, l.AnsweredBy)})
+				}
+			}
+			return out, len(f.rehearsal.Led) > 0
+		},
+	},
+	{
+		ID: "host/route-not-answered", Level: Warning, Area: "host", Title: "The server answers the routes of an application",
+		Example: `GET /boats/7 is answered with status 404`,
+		Why:     "Who reloads the page, opens a link or a bookmark to it gets an error page, until a worker is there to answer.",
+		Mend:    "have the server answer addresses without a file with the application's page", Spec: "HTML Standard, \"session history\": the address is asked for again",
+		run: func(f *facts) ([]Finding, bool) {
+			if f.live == nil {
+				return nil, false
+			}
+			var out []Finding
+			asked := false
+			for _, a := range f.inv.Applications {
+				for i, r := range a.Routes {
+					if a.Hash || i >= maxRoutesAsked {
+						break
+					}
+					asked = true
+					if s := f.server.Answer("GET", r.Address).Status; s >= 400 {
+						out = append(out, Finding{URL: r.Address, Message: fmt.Sprintf("it is a route of %s, and answered with status %d", a.Shell, s)})
+					}
 				}
 			}
 			return out, asked

@@ -19,6 +19,7 @@ import (
 	"tachyform/internal/fitting"
 	"tachyform/internal/present"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/routes"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 	"tachyform/internal/survey"
@@ -260,8 +261,32 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	st := rehearsal.NewEmbedded(server, others, stage.Limits{})
 	defer st.Close()
 	opts.Private = privateIn(c, res.Site)
-	step, end = a.progress("Rehearsing")
-	r, err := rehearsal.Run(ctx, st, server, rehearsal.Options{Progress: step, Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true, Private: opts.Private})
+	ro := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true, Private: opts.Private}
+	step, end = a.progress("Running")
+	found, err := routes.Find(ctx, server, others, opts.Inventory, routes.Options{Fallback: c.Server.Fallback, Progress: step})
+	end()
+	if err != nil {
+		return broken(err)
+	}
+	opts.Inventory.Applications = found.Applications
+	for _, p := range res.Site.Pages() {
+		ro.Pages = append(ro.Pages, p.URL)
+	}
+	for i := range found.Applications {
+		for _, route := range found.Applications[i].Routes {
+			if ro.Scripts = true; len(ro.Revisit) < maxRoutes && !slices.Contains(ro.Pages, route.Address) {
+				ro.Revisit = append(ro.Revisit, route.Address)
+			}
+		}
+	}
+	ro.Pages = append(ro.Pages, ro.Revisit...)
+	for _, x := range res.Report.Redirects {
+		if p, query, _ := strings.Cut(x.From, "?"); query == "" && strings.TrimSuffix(p, "/") != strings.TrimSuffix(x.To, "/") {
+			ro.Led = append(ro.Led, p)
+		}
+	}
+	ro.Progress, end = a.progress("Rehearsing")
+	r, err := rehearsal.Run(ctx, st, server, ro)
 	end()
 	if err != nil {
 		return broken(err)

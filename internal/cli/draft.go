@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"path/filepath"
 
 	"github.com/spf13/cobra"
 
@@ -38,12 +39,21 @@ it unchanged. An existing file is never overwritten without --force.`,
 				return err
 			}
 			defer s.Close()
+			if dir, err := filepath.Abs(filepath.Join(filepath.Dir(out), config.RecordedDir)); err == nil {
+				if _, err := os.Stat(filepath.Join(dir, config.RecordedName)); err == nil { // what servers answer does
+					c.Server.Recorded = &dir
+				}
+			}
+			rules, err := c.SiteRules()
+			if err != nil {
+				return usage(err)
+			}
 			named, err := fitting.SiteFor(args[0], out)
 			if err != nil {
 				return usage(err)
 			}
 			step, end := a.progress("Reading")
-			data, err := fitting.Draft(cmd.Context(), s, named, fitting.Options{Progress: step, Applications: a.applications(c, s)})
+			data, err := fitting.Draft(cmd.Context(), s, named, fitting.Options{Progress: step, Applications: a.applications(c, s), Redirects: rules.Redirects})
 			end()
 			if err != nil {
 				return fitError(err)

@@ -167,6 +167,11 @@ func rehearse(ctx context.Context, c *config.Config, s *site.Site, o rehearsing)
 	if slices.ContainsFunc(rules.Routes, func(r site.RouteRule) bool { return r.Folder == s.Base }) {
 		rules.Fallback = "" // said more exactly: data that the folder does not have is not answered with a page
 	}
+	for _, x := range rules.Redirects {
+		if !strings.ContainsAny(x.From, "*[{") {
+			o.Led = append(o.Led, x.From)
+		}
+	}
 	o.Scripts = o.scripts == "run" || o.scripts == "" && pages <= maxRun && (!o.reading || len(o.Revisit) > 0)
 	if o.scripts == "" && !o.Scripts && !o.reading {
 		o.Unrun = fmt.Sprintf("the scripts of pages were read for what they ask for, and not run, since there are more than %d pages; --scripts run runs them, --page names single ones", maxRun)

@@ -11,6 +11,8 @@ import (
 
 	"tachyform/internal/crawl"
 	"tachyform/internal/present"
+	"tachyform/internal/routes"
+	"tachyform/internal/site"
 	"tachyform/internal/survey"
 )
 
@@ -26,12 +28,13 @@ manifest and worker that are there already; and it says what to do next. Pages t
 model of a browser and without a network, to find the addresses that they answer by themselves, and the data they ask for.
 
 A live address is read politely: only its own origin, only pages below the folder of the address, a few requests at a
-time, as its robots.txt asks, and within limits. What was left out is said.`,
+time, as its robots.txt asks, and within limits. What was left out is said. Of an application, what its pages ask for by
+GET is asked for, too; --scripts read leaves that out.`,
 		Example: "  tachyform survey dist\n  tachyform survey dist --format json\n  tachyform survey https://skerry-line.example/ --pages 50",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 && isAddress(args[0]) {
-				return a.surveyAddress(cmd.Context(), args[0], limits)
+				return a.surveyAddress(cmd.Context(), args[0], limits, scripts)
 			}
 			if scripts != "run" && scripts != "read" {
 				return usage(fmt.Errorf("--scripts %q: it is run or read", scripts))
@@ -78,7 +81,7 @@ type surveyed struct {
 	Crawl *crawl.Report `json:"crawl"`
 }
 
-func (a *app) surveyAddress(ctx context.Context, address string, limits crawl.Limits) error {
+func (a *app) surveyAddress(ctx context.Context, address string, limits crawl.Limits, scripts string) error {
 	if err := a.checkFormat(); err != nil {
 		return err
 	}
@@ -97,6 +100,19 @@ func (a *app) surveyAddress(ctx context.Context, address string, limits crawl.Li
 		return fitError(err)
 	}
 	end()
+	var remarks []string
+	if scripts == "run" {
+		server := site.NewServer(res.Site, site.Rules{})
+		server.Beyond = res.Beyond(ctx)
+		run, done := a.progress("Running")
+		found, err := routes.Find(ctx, server, nil, inv, routes.Options{Progress: run})
+		done()
+		if err != nil {
+			return fitError(err)
+		}
+		inv.Applications, remarks = found.Applications, found.Remarks
+	}
 	sum := inv.Summarize()
+	sum.NotFound = append(sum.NotFound, remarks...)
 	return a.emit(func(st *present.Style) error { return st.Survey(sum, res.Report) }, surveyed{sum, res.Report})
 }

@@ -56,7 +56,7 @@ func (c *Config) RecordedAnswers() (int, string) {
 	if err != nil || len(all) < 2 {
 		return 0, ""
 	}
-	return len(all[1].Server.Answer), all[1].File
+	return len(all[1].Server.Answer) + len(all[1].Server.Redirect), all[1].File
 }
 
 // SiteRules turns the [server] tables, and what was recorded, into what answers like the real server.
@@ -65,8 +65,14 @@ func (c *Config) SiteRules() (site.Rules, error) {
 	for _, h := range c.Server.Header {
 		r.Headers = append(r.Headers, site.HeaderRule{Path: h.Path, Name: h.Name, Value: h.Value})
 	}
-	for _, x := range c.Server.Redirect {
-		r.Redirects = append(r.Redirects, site.RedirectRule{From: x.From, To: x.To, Status: x.Status})
+	all, err := c.withRecorded()
+	if err != nil {
+		return r, err
+	}
+	for _, from := range all {
+		for _, x := range from.Server.Redirect {
+			r.Redirects = append(r.Redirects, site.RedirectRule{From: x.From, To: x.To, Status: x.Status, Spare: from != c})
+		}
 	}
 	own, err := c.answers("")
 	r.Answers = own

@@ -192,6 +192,38 @@ func TestShell(t *testing.T) {
 	})
 }
 
+// TestSignIn is about an application whose server leads visitors to a sign-in, and from there back into it: both ways the server is asked,
+// and what it says is followed.
+func TestSignIn(t *testing.T) {
+	files := map[string]string{
+		"index.html":    `<!doctype html><html lang=en><head><title>Boats</title><script src="/app.js"></script></head><body></body></html>`,
+		"app.js":        "self.rel = 1",
+		"in/index.html": strings.Replace(start, "Skerry Line", "Sign in", 1),
+	}
+	rules := site.Rules{Fallback: "/index.html", Redirects: []site.RedirectRule{{From: "/account", To: "/in/", Status: 302}, {From: "/in/back", To: "/boats", Status: 303}}}
+	for name, offline := range map[string]string{"known routes": "routes = [\"/\", \"/boats\", \"/boats/*\"]", "exceptions": "except = [\"/account\", \"/in/back\"]"} {
+		t.Run(name, func(t *testing.T) {
+			stages := onBothStages
+			if name == "exceptions" {
+				stages = onEmbedded
+			}
+			stages(t, files, "[offline]\nshell = \"/index.html\"\n"+offline+"\n[server]\nfallback = \"/index.html\"\n", rules, func(w *world) {
+				w.visit()
+				w.asked()
+				w.open("/boats/7")
+				assert.NotContains(w, w.asked(), "GET /boats/7", "a route costs the server nothing")
+				assert.Equal(w, "Sign in", w.open("/account").Title)
+				assert.Contains(w, w.asked(), "GET /account")
+				assert.Equal(w, "Boats", w.open("/in/back?code=7&state=x").Title)
+				assert.Contains(w, w.asked(), "GET /in/back?code=7&state=x", "what it brings back reaches the server")
+				w.network(stage.Offline)
+				w.rest()
+				assert.Equal(w, "Boats", w.open("/boats").Title)
+			})
+		})
+	}
+}
+
 // TestPatienceOfPages is about pages that are not stored, on a network that does not answer.
 func TestPatienceOfPages(t *testing.T) {
 	files := map[string]string{"news/index.html": strings.Replace(start, "Skerry Line", "News", 1)}

@@ -119,3 +119,66 @@ func TestRecord(t *testing.T) {
 	_, text, code := run(t, dir, "record", "http://127.0.0.1:1/")
 	assert.Equal(t, 2, code, text)
 }
+
+// TestLiveApplication audits an application on a host that answers its routes, and on one that does not.
+func TestLiveApplication(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"dist/index.html": "<!doctype html><html lang=en><head><meta charset=utf-8><title>Boats</title></head><body><div id=app></div><script src=/app.js></script></body></html>",
+		"dist/app.js": `const m = /^\/boats\/(\d+)$/.exec(location.pathname), app = document.getElementById("app");
+if (m) fetch("/api/boats/" + m[1]).then((r) => r.json()).then((b) => { app.innerHTML = "<h1>" + b.name + "</h1>"; });
+else { app.innerHTML = "<h1>Boats of the company</h1><a href=/boats/7>Merganser</a> <a href=/account>Account</a>"; addEventListener("popstate", () => {}); history.replaceState({}, ""); }`})
+	fine(t, dir, "fit", "dist")
+	serve := func(fallback bool) string {
+		files := http.FileServer(http.Dir(filepath.Join(dir, "dist")))
+		s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			_, err := os.Stat(filepath.Join(dir, "dist", r.URL.Path))
+			switch {
+			case r.URL.Path == "/account":
+				http.Redirect(w, r, "https://sign-in.example/", http.StatusFound)
+			case r.URL.Path == "/api/boats/7":
+				w.Header().Set("Content-Type", "application/json")
+				_, _ = w.Write([]byte(`{"name": "Merganser, with a bar and a deck for bicycles"}`))
+			case err != nil && fallback:
+				http.ServeFile(w, r, filepath.Join(dir, "dist/index.html"))
+			default:
+				files.ServeHTTP(w, r)
+			}
+		}))
+		t.Cleanup(s.Close)
+		return s.URL + "/"
+	}
+	for name, c := range map[string]struct {
+		fallback bool
+		has, not string
+	}{"with a fallback": {true, "offline/route-data", "host/route-not-answered"}, "without one": {false, "host/route-not-answered", "host/missing-is-a-page"}} {
+		t.Run(name, func(t *testing.T) {
+			address := serve(c.fallback)
+			out, errs, code := run(t, dir, "audit", address, "--format", "json", "--fail-on", "never")
+			require.Zero(t, code, errs)
+			var r struct {
+				Checks []struct {
+					ID, State string
+					Findings  []struct{ URL string }
+				}
+				Rehearsal struct {
+					Pages []struct{ URL, Network, Outcome, Seen string }
+				}
+			}
+			require.NoError(t, json.Unmarshal([]byte(out), &r))
+			states := map[string]string{}
+			for _, k := range r.Checks {
+				states[k.ID] = k.State
+			}
+			assert.Equal(t, "failed", states[c.has])
+			assert.NotEqual(t, "failed", states[c.not])
+			assert.NotEqual(t, "failed", states["host/missing-is-a-page"], "a plain fallback is no mistake of an application with our worker")
+			opened := false
+			for _, p := range r.Rehearsal.Pages {
+				opened = opened || p.URL == "/boats/7" && p.Network == "offline"
+			}
+			assert.True(t, opened, "routes are rehearsed")
+			assert.Contains(t, fine(t, dir, "survey", address), "/boats/:id")
+		})
+	}
+}

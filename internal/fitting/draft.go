@@ -20,7 +20,7 @@ import (
 
 // Draft writes a commented configuration for a site, filled from what the survey saw. siteDir is the folder as the
 // configuration is to name it. A fit with it does what a fit without any would do, until something in it is changed; but it keeps what the routes of an
-// application fetch. Of opts only Progress and Applications count.
+// application fetch. Of opts only Progress, Applications and Redirects count.
 func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]byte, error) {
 	rec, err := recoverRecord(s)
 	if err != nil {
@@ -112,7 +112,9 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]b
 	} else if f.shell == "" || f.pagesBesides() {
 		d.line("# page = \"/offline.html\"  # shown for pages that are not stored; fit writes one when none is named")
 	}
-	if p := personal(inv); len(p) > 0 {
+	if p := signIns(opts.Redirects, s.Base); len(p) > 0 {
+		d.list("except", p, "the server leads them to a sign-in: it is always asked")
+	} else if p := personal(inv); len(p) > 0 {
 		d.line("# except = " + quoteList(p) + "  # would keep the worker out of these pages altogether: the browser's own error page when there is no network")
 	}
 	if shell != "" {
@@ -124,6 +126,18 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]b
 	d.line("[update]")
 	d.value("takeover", "next-visit", "a new release waits until all pages of the old one are closed; or \"when-asked\", \"at-once\"")
 	return d.Bytes(), nil
+}
+
+// signIns gives globs for the addresses that the server leads to another origin, or to an address that looks like a sign-in.
+func signIns(redirects []site.RedirectRule, base string) []string {
+	var out []string
+	for _, r := range redirects {
+		if strings.Contains(r.To, "://") || survey.PersonalPath(strings.TrimPrefix(r.To, base)) {
+			out = append(out, globEscape(r.From))
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
 }
 
 // draftStow writes the lists of what is stored, with what they weigh.

@@ -47,6 +47,9 @@ type Options struct {
 	// Applications finds the applications of the site that was surveyed, and says what could not be found out; nil for nobody who does.
 	Applications func(context.Context, *survey.Inventory) ([]survey.Application, []string, error)
 
+	// Redirects are those of the server, as far as they are known: a draft leaves those that lead to a sign-in to it.
+	Redirects []site.RedirectRule
+
 	listed int // files that the worker lists at most, 0 for the usual number
 }
 

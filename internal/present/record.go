@@ -21,6 +21,15 @@ type RecordReport struct {
 	Answers []RecordedAnswer `json:"answers"`
 	Left    []RecordLeft     `json:"left"`
 	Unasked []RecordUnasked  `json:"unasked"`
+	Led     []RecordLed      `json:"led"`
+}
+
+// RecordLed is an address that the server leads elsewhere.
+type RecordLed struct {
+	From   string `json:"from"`
+	To     string `json:"to"`
+	Status int    `json:"status"`
+	SignIn bool   `json:"sign_in"` // it looks like the way to a sign-in
 }
 
 // RecordedAnswer is an answer that was kept.
@@ -50,13 +59,16 @@ type RecordUnasked struct {
 // RecordOf makes the JSON form of a recording.
 func RecordOf(address string, r *record.Recording, w *record.Written) RecordReport {
 	out := RecordReport{Format: "tachyform.record/1", Site: address, List: w.List, Pages: r.Pages, More: r.More, Asked: r.Asked, Written: w.Changed, Removed: w.Removed,
-		Answers: []RecordedAnswer{}, Left: []RecordLeft{}, Unasked: []RecordUnasked{}}
+		Answers: []RecordedAnswer{}, Left: []RecordLeft{}, Unasked: []RecordUnasked{}, Led: []RecordLed{}}
 	for i := range r.Answers {
 		a := &r.Answers[i]
 		out.Answers = append(out.Answers, RecordedAnswer{a.URL(), a.Status, a.Type, len(a.Body), a.By, append([]string{}, a.Secrets...)})
 	}
 	for _, l := range r.Left {
 		out.Left = append(out.Left, RecordLeft{l.URL, l.Method, l.Why, l.By})
+	}
+	for _, l := range r.Led {
+		out.Led = append(out.Led, RecordLed(l))
 	}
 	for _, u := range r.Unasked {
 		out.Unasked = append(out.Unasked, RecordUnasked{u.Origin, u.Requests})
@@ -106,6 +118,16 @@ func (s *Style) Record(r RecordReport, folder string) error {
 		}
 		essence, _, _ := strings.Cut(a.Type, ";")
 		s.printf("  %s %s %s  %s\n", pad(middle(a.URL, 52), 52), s.status(a.Status), pad(clip(essence, 22), 22), s.faint.Render(pad(Bytes(int64(a.Bytes)), 8)+"  for "+clip(a.By, 32)))
+	}
+	if len(r.Led) > 0 {
+		s.printf("\n  %s\n", s.title.Render("Addresses that the server leads elsewhere"))
+	}
+	for _, l := range r.Led {
+		to := "to " + l.To
+		if l.SignIn {
+			to += ": a sign-in? [offline] except keeps the worker out of it"
+		}
+		s.printf("  %s %s  %s\n", pad(middle(l.From, 52), 52), itoa(l.Status), s.faint.Render(to))
 	}
 	if len(r.Left) > 0 {
 		s.printf("\n  %s\n", s.title.Render("Not kept"))

@@ -24,13 +24,14 @@ import (
 
 // Limits of a recording.
 const (
-	maxAnswers = 400              // that are kept
-	maxBody    = 1 << 20          // bytes of one
-	maxBytes   = 20 << 20         // of all
-	maxAsked   = 2000             // requests to servers
-	maxHops    = 5                // redirects of one answer
-	maxAlike   = 3                // pages whose addresses have one form
-	patience   = 20 * time.Second // for one answer
+	maxAnswers  = 400              // that are kept
+	maxBody     = 1 << 20          // bytes of one
+	maxBytes    = 20 << 20         // of all
+	maxAsked    = 2000             // requests to servers
+	maxHops     = 5                // redirects of one answer
+	maxPersonal = 20               // addresses that look like one person's, and are asked where they lead
+	maxAlike    = 3                // pages whose addresses have one form
+	patience    = 20 * time.Second // for one answer
 )
 
 // Options of a recording.
@@ -78,11 +79,19 @@ type Unasked struct {
 	Pages    int
 }
 
+// Led is an address that the server leads elsewhere.
+type Led struct {
+	From, To string // root-relative for the site's own origin
+	Status   int
+	SignIn   bool // it looks like the way to a sign-in
+}
+
 // Recording is what came of it. The lists are sorted by address.
 type Recording struct {
 	Answers []Answer
 	Left    []Left
 	Unasked []Unasked
+	Led     []Led
 	Pages   int  // that were opened
 	More    bool // not every page was
 	Asked   int  // requests to servers beside those of the crawl
@@ -97,7 +106,7 @@ func Take(ctx context.Context, res *crawl.Result, o Options) (*Recording, error)
 	}
 	own := u.Scheme + "://" + u.Host
 	r := &recorder{ctx: ctx, own: own, o: o, site: res.Site, client: &http.Client{Timeout: patience, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }},
-		known: map[string]*asked{}, requests: map[string]*request{}, forms: map[string]int{}, seen: map[string]bool{}, out: &Recording{}}
+		known: map[string]*asked{}, requests: map[string]*request{}, forms: map[string]int{}, opened: map[string]bool{}, seen: map[string]bool{}, out: &Recording{}}
 	defer r.client.CloseIdleConnections()
 	server := site.NewServer(res.Site, site.Rules{})
 	server.Beyond = r.beyond("")
@@ -111,6 +120,7 @@ func Take(ctx context.Context, res *crawl.Result, o Options) (*Recording, error)
 		return nil, err
 	}
 	r.keep()
+	r.leads(res.Report.Redirects)
 	return r.out, nil
 }
 
@@ -128,6 +138,8 @@ type recorder struct {
 	queue    []string
 	seen     map[string]bool
 	forms    map[string]int
+	opened   map[string]bool
+	personal []string // addresses that look like one person's, which are not opened
 	out      *Recording
 }
 
@@ -243,6 +255,7 @@ func (r *recorder) visit(server *site.Server, others map[string]*site.Server) er
 			return err
 		}
 		r.out.Pages++
+		r.opened[u] = true
 		if r.o.Progress != nil {
 			r.o.Progress(r.out.Pages, min(most, r.out.Pages+len(r.queue)))
 		}
@@ -251,6 +264,10 @@ func (r *recorder) visit(server *site.Server, others map[string]*site.Server) er
 			r.enqueue(b.Relative(link), false)
 		}
 	}
+	for _, p := range r.personal {
+		r.ask("", p, "")
+		r.opened[p] = true
+	}
 	return nil
 }
 
@@ -258,19 +275,31 @@ func (r *recorder) visit(server *site.Server, others map[string]*site.Server) er
 func (r *recorder) enqueue(u string, read bool) {
 	u, _, _ = strings.Cut(u, "#")
 	p, query, _ := strings.Cut(u, "?")
-	if !strings.HasPrefix(p, "/") || r.seen[p] || query != "" || survey.PersonalPath(p) || r.o.Except != nil && r.o.Except(p) {
+	if !strings.HasPrefix(p, "/") || r.seen[p] || query != "" || leaves(p) || r.o.Except != nil && r.o.Except(p) {
 		return
 	}
 	if ext := path.Ext(p); !read && ext != "" && ext != ".html" && ext != ".htm" {
 		return
 	}
 	r.seen[p] = true
+	if survey.PersonalPath(p) { // it is only asked where it leads
+		if _, read := r.site.Find(p); !read && len(r.personal) < maxPersonal {
+			r.personal = append(r.personal, p)
+		}
+		return
+	}
 	if form := survey.Pattern(p); !read {
 		if r.forms[form]++; r.forms[form] > maxAlike {
 			return
 		}
 	}
 	r.queue = append(r.queue, u)
+}
+
+// leaves says whether to open an address may end the session that was lent to the recording.
+func leaves(p string) bool {
+	p = strings.ToLower(p)
+	return strings.Contains(p, "logout") || strings.Contains(p, "log-out") || strings.Contains(p, "signout") || strings.Contains(p, "sign-out")
 }
 
 // note takes down what a page asked for.
@@ -287,6 +316,32 @@ func (r *recorder) note(page string, l *stage.Load) {
 		}
 		r.requests[key].pages++
 	}
+}
+
+// leads notes the addresses of pages that the server leads elsewhere, and not only to the same with a slash.
+func (r *recorder) leads(crawled []crawl.Redirect) {
+	add := func(from, to string, status int) {
+		p, query, _ := strings.Cut(from, "?")
+		if query != "" || path.Ext(p) != "" && path.Ext(p) != ".html" || strings.TrimSuffix(p, "/") == strings.TrimSuffix(to, "/") || strings.HasSuffix(to, "/index.html") || slices.ContainsFunc(r.out.Led, func(l Led) bool { return l.From == p }) {
+			return
+		}
+		r.out.Led = append(r.out.Led, Led{From: p, To: withoutSecrets(to, r.o.Secrets), Status: status, SignIn: !strings.HasPrefix(to, "/") || survey.PersonalPath(to)})
+	}
+	for _, x := range crawled {
+		add(x.From, x.To, x.Status)
+	}
+	for key, a := range r.known {
+		to := a.answer.Header.Get("Location")
+		if !strings.HasPrefix(key, "/") || to == "" || !r.opened[key] {
+			continue
+		}
+		if u, err := url.Parse(r.own + key); err == nil {
+			if next, err := u.Parse(to); err == nil {
+				add(key, strings.TrimPrefix(next.String(), r.own), a.answer.Status)
+			}
+		}
+	}
+	slices.SortFunc(r.out.Led, func(a, b Led) int { return strings.Compare(a.From, b.From) })
 }
 
 // keep sorts what was asked for into what is kept, left, and was not allowed.

@@ -42,14 +42,18 @@ func Write(dir string, r *Recording) (*Written, error) {
 	if err != nil {
 		return nil, err
 	}
-	if len(r.Answers) == 0 && old == nil {
+	if len(r.Answers)+len(r.Led) == 0 && old == nil {
 		return w, nil
 	}
 	list := struct {
 		Server struct {
-			Answer []config.ServerAnswer `toml:"answer"`
+			Redirect []config.ServerRedirect `toml:"redirect,omitempty"`
+			Answer   []config.ServerAnswer   `toml:"answer,omitempty"`
 		} `toml:"server"`
 	}{}
+	for _, l := range r.Led {
+		list.Server.Redirect = append(list.Server.Redirect, config.ServerRedirect{From: l.From, To: l.To, Status: l.Status})
+	}
 	files := map[string][]byte{}
 	for i := range r.Answers {
 		a := &r.Answers[i]

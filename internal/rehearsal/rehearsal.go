@@ -105,6 +105,7 @@ type Options struct {
 	Notes    []Finding                               // what was noticed before
 	Stores   bool                                    // every stored answer is listed
 	Detail   map[string]bool                         // of pages: "text", "requests", "errors"
+	Led      []string                                // addresses that the server leads elsewhere: they are opened online, too
 	Private  func(url string) bool                   // what belongs to one visitor: a page is whole without it; nil for nothing
 }
 
@@ -175,6 +176,11 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	}
 	r.sayOrigins()
 	r.sayUnknown()
+	if e, ok := st.(*Embedded); ok && len(o.Led) > 0 && r.Judged() && r.Worker.State != "none" {
+		if r.Led, err = led(ctx, func() *Embedded { return e.fresh(server) }, o); err != nil {
+			return nil, err
+		}
+	}
 	if e, ok := st.(*Embedded); ok && o.Comeback && r.Judged() {
 		if r.Comebacks, err = comebacks(ctx, func() *Embedded { return e.fresh(server) }, server, r); err != nil {
 			return nil, err

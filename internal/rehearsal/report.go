@@ -131,6 +131,7 @@ type Report struct {
 	Findings []Finding      `json:"findings"`
 	Traces   []Trace        `json:"traces,omitempty"`
 
+	Led       []Led      `json:"led,omitempty"`       // addresses that the server leads elsewhere
 	Comebacks []Comeback `json:"comebacks,omitempty"` // what visitors get after releases that were imagined, for an audit
 
 	Chromium    *Report      `json:"chromium,omitempty"` // the same in a real browser, when asked for both

@@ -116,8 +116,25 @@ func open(server *site.Server, inv *survey.Inventory) bool {
 			return true
 		}
 		p, _, _ := strings.Cut(u, "?")
-		return strings.HasPrefix(p, folder(inv.StartFile.URL)) && path.Ext(p) == "" && plain.Answer("GET", p).Status == 404
+		return strings.HasPrefix(p, folder(inv.StartFile.URL)) && path.Ext(p) == "" && unanswered(plain, inv.StartFile.URL, p)
 	})
+}
+
+// unanswered says whether the server has nothing of its own for an address: it answers 404, or a live one answers as it does for any address.
+func unanswered(server *site.Server, shell, p string) bool {
+	a := server.Answer("GET", p)
+	if a.Status == 404 || !server.Site.IsLive() {
+		return a.Status == 404
+	}
+	if _, read := server.Site.File(p); read && p != shell {
+		data, err := server.Site.Read(p)
+		if err != nil {
+			return false
+		}
+		a.Body = data
+	}
+	lost := server.Answer("GET", folder(shell)+nowhere)
+	return a.Status == 200 && lost.Status == 200 && bytes.Equal(a.Body, lost.Body)
 }
 
 // linkedIn gives where the links in the markup of a page lead.
@@ -315,7 +332,7 @@ func (s *search) links(l *stage.Load) {
 			continue
 		}
 		p, _, _ := strings.Cut(address, "?")
-		if !strings.HasPrefix(p, folder(s.shell)) || s.seen[p] || path.Ext(p) != "" || s.plain.Answer("GET", p).Status != 404 {
+		if !strings.HasPrefix(p, folder(s.shell)) || s.seen[p] || path.Ext(p) != "" || !unanswered(s.plain, s.shell, p) {
 			continue
 		}
 		s.seen[p] = true

@@ -35,6 +35,7 @@ type HeaderRule struct{ Path, Name, Value string }
 type RedirectRule struct {
 	From, To string
 	Status   int
+	Spare    bool // only for what the folder has no file for
 }
 
 // AnswerRule answers an endpoint that the folder does not have.
@@ -137,18 +138,15 @@ func (v *Server) answer(method, urlPath, query string) Answer {
 	if a, ok := v.configured(false, method, urlPath, query); ok {
 		return a
 	}
-	for _, r := range v.Rules.Redirects {
-		if r.From == urlPath {
-			status := r.Status
-			if status == 0 {
-				status = http.StatusMovedPermanently
-			}
-			return redirect(r.To, status)
-		}
+	if a, ok := v.led(false, urlPath); ok {
+		return a
 	}
 	file, to := v.Find(urlPath)
 	if file == "" && to == "" {
 		if a, ok := v.configured(true, method, urlPath, query); ok {
+			return a
+		}
+		if a, ok := v.led(true, urlPath); ok {
 			return a
 		}
 	}
@@ -173,6 +171,20 @@ func (v *Server) answer(method, urlPath, query string) Answer {
 		return text(http.StatusMethodNotAllowed, "method not allowed\n")
 	}
 	return v.file(file, http.StatusOK)
+}
+
+// led gives the redirect of the first rule for a path.
+func (v *Server) led(spare bool, urlPath string) (Answer, bool) {
+	for _, r := range v.Rules.Redirects {
+		if r.From == urlPath && r.Spare == spare {
+			status := r.Status
+			if status == 0 {
+				status = http.StatusMovedPermanently
+			}
+			return redirect(r.To, status), true
+		}
+	}
+	return Answer{}, false
 }
 
 // configured gives the answer of the first rule for a request.

@@ -88,7 +88,7 @@ func TestAnswers(t *testing.T) {
 	defer s.Close()
 	v := NewServer(s, Rules{
 		Headers:   []HeaderRule{{"/base/a/**", "X-A", "1"}},
-		Redirects: []RedirectRule{{"/base/old", "/base/b.html", 302}},
+		Redirects: []RedirectRule{{From: "/base/old", To: "/base/b.html", Status: 302}},
 		Answers:   []AnswerRule{{Path: "/base/api/*", Method: "POST", Status: 201, Type: "application/json", Body: []byte("{}")}},
 	})
 	for _, c := range []struct {
