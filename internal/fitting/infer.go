@@ -11,9 +11,7 @@ import (
 	"tachyform/internal/config"
 	"tachyform/internal/manifest"
 	"tachyform/internal/markup"
-	"tachyform/internal/pagehead"
 	"tachyform/internal/palette"
-	"tachyform/internal/site"
 	"tachyform/internal/survey"
 )
 
@@ -221,65 +219,4 @@ func (i *inferrer) colors(a *app, m manifest.Processed) {
 		[2]string{background, "the background of the start page"}); a.background == "" {
 		a.background = i.take("background_color", "#ffffff", "the start page sets no background")
 	}
-}
-
-// logoName matches names of files that are likely to be the mark of a site, best first.
-var logoNames = []*regexp.Regexp{
-	regexp.MustCompile(`(?i)(^|/)(app-?icon|brand-?mark|mark|logomark|logo-?icon|icon)\.svg$`),
-	regexp.MustCompile(`(?i)(^|/)(favicon|safari-pinned-tab)\.svg$`),
-	regexp.MustCompile(`(?i)(^|/)[^/]*(logo|brand)[^/]*\.svg$`),
-	regexp.MustCompile(`(?i)(^|/)(apple-touch-icon|icon|favicon)[^/]*\.png$`),
-	regexp.MustCompile(`(?i)(^|/)[^/]*(logo|brand)[^/]*\.(png|webp|jpe?g)$`),
-}
-
-// pickMaster chooses the picture that icons are made from.
-func (i *inferrer) pickMaster(a *app) {
-	if m := i.cfg.Icons.Master; m != "" {
-		a.master = i.take("master", m, i.configured())
-		return
-	}
-	linked := func(kind string, wantSVG bool) bool {
-		head, err := pagehead.Read(i.inv.StartFile.Path, i.inv.StartBytes)
-		if err != nil {
-			return false
-		}
-		for _, t := range head.Tags {
-			if t.Kind != kind {
-				continue
-			}
-			u, ok := survey.Resolve(i.inv.StartBase(), t.Value)
-			if !ok {
-				continue
-			}
-			f := i.inv.FileOf(u)
-			if f == nil || i.ours(f.Path) || strings.HasSuffix(strings.ToLower(f.Path), ".svg") != wantSVG || strings.HasSuffix(strings.ToLower(f.Path), ".ico") {
-				continue
-			}
-			a.master = i.take("master", f.Path, "the "+kind+" link in "+i.at(t.Offset))
-			return true
-		}
-		return false
-	}
-	if linked("icon", true) {
-		return
-	}
-	var best site.File
-	for rank, re := range logoNames {
-		if rank == 3 && linked("touch-icon", false) {
-			return
-		}
-		for _, f := range i.inv.Site.Files {
-			if re.MatchString(f.Path) && !i.ours(f.Path) && f.Size > 0 && f.Size < 1<<20 && (best.Path == "" || strings.Count(f.Path, "/") < strings.Count(best.Path, "/")) {
-				best = f
-			}
-		}
-		if best.Path != "" {
-			a.master = i.take("master", best.Path, "its name")
-			return
-		}
-	}
-	if linked("icon", false) {
-		return
-	}
-	i.take("master", "a drawn letter", "no picture in the site looks like its mark; give one with --master FILE")
 }

@@ -120,6 +120,54 @@ func TestArtStaysInTheSafeZone(t *testing.T) {
 	}
 }
 
+// TestPlates continues the colour of the shape that a mark lies on up to the edges, and of nothing else.
+func TestPlates(t *testing.T) {
+	const svg = `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 100">`
+	teal, sand := color.NRGBA{11, 79, 108, 255}, color.NRGBA{248, 245, 239, 255}
+	for name, c := range map[string]struct {
+		art   string
+		plate bool
+	}{
+		"a disc":                    {`<circle cx="50" cy="50" r="50" fill="#0b4f6c"/><path d="M30 50h40" stroke="#fff" stroke-width="12"/>`, true},
+		"a rounded square":          {`<rect width="100" height="100" rx="22" fill="#0b4f6c"/><circle cx="50" cy="50" r="20" fill="#fff"/>`, true},
+		"one that does not fill it": {`<rect x="10" y="10" width="80" height="80" rx="18" fill="#0b4f6c"/><path d="M30 50h40" stroke="#fff" stroke-width="12"/>`, true},
+		"art up to its edge":        {`<circle cx="50" cy="50" r="50" fill="#0b4f6c"/><path d="M6 50h88" stroke="#fff" stroke-width="8"/>`, true},
+		"a plain disc":              {`<circle cx="50" cy="50" r="50" fill="#0b4f6c"/>`, false},
+		"a ring":                    {`<circle cx="50" cy="50" r="40" fill="none" stroke="#0b4f6c" stroke-width="18"/>`, false},
+		"two colours":               {`<path d="M0 50a50 50 0 0 1 100 0z" fill="#0b4f6c"/><path d="M0 50a50 50 0 0 0 100 0z" fill="#e07a2f"/>`, false},
+		"a letter":                  {`<path d="M20 0h20v100h-20zM60 0h20v100h-20zM40 40h20v20h-20z" fill="#0b4f6c"/>`, false},
+		"a bar":                     {`<rect y="30" width="100" height="40" fill="#0b4f6c"/><circle cx="50" cy="50" r="10" fill="#fff"/>`, false},
+	} {
+		t.Run(name, func(t *testing.T) {
+			m := load(t, svg+c.art+"</svg>")
+			icons, remarks, err := Make(context.Background(), m, []Want{{"m.png", Maskable, []int{192}}, {"t.png", Touch, []int{180}}}, Options{Backgrounds: []color.NRGBA{sand}})
+			require.NoError(t, err)
+			for _, i := range icons {
+				img := decode(t, i.Data)
+				want := sand
+				if c.plate {
+					want = teal
+				}
+				assert.Equal(t, want, img.NRGBAAt(0, 0), i.File)
+				assert.Equal(t, want, img.NRGBAAt(img.Rect.Max.X-1, img.Rect.Max.Y-1), i.File)
+			}
+			assert.Equal(t, c.plate, strings.Contains(strings.Join(remarks, "\n"), "goes on up to the edges"))
+			img := decode(t, icons[0].Data)
+			for y := range 192 {
+				for x := range 192 {
+					if p := img.NRGBAAt(x, y); c.plate && int(p.R) > 200 {
+						assert.LessOrEqual(t, math.Hypot(float64(x)-95.5, float64(y)-95.5), 0.41*192, "what lies on the plate stays in the safe zone: %d,%d", x, y)
+					}
+				}
+			}
+			other := color.NRGBA{200, 30, 30, 255}
+			icons, _, err = Make(context.Background(), m, []Want{{"m.png", Maskable, []int{192}}}, Options{Background: &other})
+			require.NoError(t, err)
+			assert.Equal(t, other, decode(t, icons[0].Data).NRGBAAt(96, 2), "what was asked for lies around the whole mark")
+		})
+	}
+}
+
 func TestScalingAverages(t *testing.T) {
 	src := image.NewNRGBA(image.Rect(0, 0, 64, 64))
 	for y := range 64 {

@@ -49,6 +49,13 @@ type Master struct {
 	edge   [3]float32 // colour along the edges of an opaque master
 	plain  bool       // the edges have one colour
 	mean   [3]float32 // mean colour of what is drawn
+	plate  *plate     // nil when the art is on none
+}
+
+// plate is a disc, a rounded square or the like of one colour along its outline, on which the art lies.
+type plate struct {
+	colour [3]float32
+	radius float64 // of the smallest circle around its middle that holds the art on it, in fractions of the longer side
 }
 
 // Load reads a master. The error says what is wrong with it; it wraps [ErrNotPicture] when the bytes are no
@@ -212,6 +219,9 @@ func (m *Master) measure(ctx context.Context) error {
 				m.radius = max(m.radius, math.Hypot(dx+half, dy+half))
 			}
 		}
+	}
+	if count > 0 && !m.Opaque {
+		m.plate = plateOf(p, n, x0, y0, x1, y1)
 	}
 	if m.Coverage > 0 && m.Coverage < 0.04 {
 		m.Warnings = append(m.Warnings, fmt.Sprintf("only %.1f%% of it is drawn on; it will look nearly empty as an icon", m.Coverage*100))

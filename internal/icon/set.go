@@ -15,7 +15,7 @@ import (
 )
 
 // Generation changes whenever the pictures made from the same master do.
-const Generation = "3"
+const Generation = "4"
 
 // Purposes of icons; those of manifests by the Web Application Manifest text, the others our own.
 const (
@@ -157,6 +157,9 @@ func (m *Master) background(o Options) ([3]float32, []string) {
 		}
 		return bg, nil
 	}
+	if m.plate != nil {
+		return m.plate.colour, []string{fmt.Sprintf("background %s under maskable and touch icons: the colour of the shape that %s lies on goes on up to the edges", hex(m.plate.colour), m.Name)}
+	}
 	if m.Opaque && m.plain {
 		return m.edge, []string{fmt.Sprintf("background %s under maskable and touch icons: the edge colour of %s", hex(m.edge), m.Name)}
 	}
@@ -205,7 +208,7 @@ func (m *Master) make(ctx context.Context, w Want, bg [3]float32, o Options) (Ic
 		icon.Data, icon.Type = m.source, "image/svg+xml"
 		return icon, nil
 	case Mono:
-		p, err := m.draw(ctx, w.Sizes[0], m.frame(Maskable))
+		p, err := m.draw(ctx, w.Sizes[0], m.frame(Maskable, [3]float32{-1}))
 		if err != nil {
 			return icon, err
 		}
@@ -226,7 +229,7 @@ func (m *Master) make(ctx context.Context, w Want, bg [3]float32, o Options) (Ic
 		icon.Data, icon.Type = encodeICO(w.Sizes, entries), "image/x-icon"
 		return icon, nil
 	case Maskable, Touch:
-		p, err := m.draw(ctx, w.Sizes[0], m.frame(w.Purpose))
+		p, err := m.draw(ctx, w.Sizes[0], m.frame(w.Purpose, bg))
 		if err != nil {
 			return icon, err
 		}
@@ -251,12 +254,20 @@ func (m *Master) plainIcon(ctx context.Context, n int) (*image.NRGBA, error) {
 }
 
 // frame is the part of the master (and the room around it) that an icon with a background shows: the art fits
-// into the safe zone, and a touch icon leaves a tenth on each side. A photograph that fills its square stays whole.
-func (m *Master) frame(purpose string) rect {
+// into the safe zone, and a touch icon leaves a tenth on each side. A photograph that fills its square stays whole, and of a mark on a plate whose
+// colour goes on to the edges, only what lies on the plate counts.
+func (m *Master) frame(purpose string, bg [3]float32) rect {
 	if m.Opaque && !m.plain {
 		return whole
 	}
 	cx, cy := m.art.x+m.art.side/2, m.art.y+m.art.side/2
+	if m.plate != nil && bg == m.plate.colour {
+		side := m.art.side
+		if purpose == Maskable {
+			side = max(side, m.plate.radius/safeZone)
+		}
+		return rect{cx - side/2, cy - side/2, side}
+	}
 	side := m.radius / safeZone
 	if purpose == Touch {
 		side = max(m.art.side/0.8, 1)

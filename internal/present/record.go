@@ -10,7 +10,7 @@ import (
 
 // RecordReport is what --format json prints of a recording.
 type RecordReport struct {
-	Format  string           `json:"format"` // "tachyform.record/1"
+	Format  string           `json:"format"` // "tachyform.recording/1"
 	Site    string           `json:"site"`
 	List    string           `json:"list"` // path of the list of answers
 	Pages   int              `json:"pages"`
@@ -58,7 +58,7 @@ type RecordUnasked struct {
 
 // RecordOf makes the JSON form of a recording.
 func RecordOf(address string, r *record.Recording, w *record.Written) RecordReport {
-	out := RecordReport{Format: "tachyform.record/1", Site: address, List: w.List, Pages: r.Pages, More: r.More, Asked: r.Asked, Written: w.Changed, Removed: w.Removed,
+	out := RecordReport{Format: "tachyform.recording/1", Site: address, List: w.List, Pages: r.Pages, More: r.More, Asked: r.Asked, Written: w.Changed, Removed: w.Removed,
 		Answers: []RecordedAnswer{}, Left: []RecordLeft{}, Unasked: []RecordUnasked{}, Led: []RecordLed{}}
 	for i := range r.Answers {
 		a := &r.Answers[i]

@@ -40,7 +40,7 @@ var schemaNames = []SchemaInfo{
 	{"audit", "tachyform.audit/1", "audit SITE"},
 	{"checks", "tachyform.checks/1", "explain"},
 	{"strip", "tachyform.strip/1", "strip SITE"},
-	{"record", "tachyform.record/1", "record URL"},
+	{"recording", "tachyform.recording/1", "record URL"},
 	{"schemas", "tachyform.schemas/1", "schema"},
 }
 
