@@ -258,7 +258,7 @@ func (o *rehearsing) routes(ctx context.Context, c *config.Config, s *site.Site,
 		for _, r := range a.Routes {
 			routes = append(routes, r.Address)
 			for _, d := range r.Data {
-				if u, _, _ := strings.Cut(d.URL, "?"); d.Method == "GET" && strings.HasPrefix(u, "/") && plain.Answer("GET", u).Status >= 400 {
+				if u, query, _ := strings.Cut(d.URL, "?"); d.Method == "GET" && strings.HasPrefix(u, "/") && plain.Ask("GET", u, query).Status >= 400 {
 					o.MadeUp = append(o.MadeUp, u)
 				}
 			}
@@ -306,12 +306,14 @@ func inChromium(ctx context.Context, server *site.Server) (rehearsal.Stage, func
 func privateIn(c *config.Config, s *site.Site) func(string) bool {
 	return func(u string) bool {
 		path, _, _ := strings.Cut(u, "?")
-		return survey.PersonalPath(strings.TrimPrefix(path, s.Base)) || slices.ContainsFunc(c.Stow.Never, func(g string) bool {
+		return survey.PersonalPath(strings.TrimPrefix(path, s.Base)) || survey.PersonalData(path) && fileless(s, path) || slices.ContainsFunc(c.Stow.Never, func(g string) bool {
 			ok, _ := doublestar.Match(g, path)
 			return ok
 		})
 	}
 }
+
+func fileless(s *site.Site, u string) bool { _, ok := s.Find(u); return !ok }
 
 // teller rehearses a site and tells its stories.
 type teller struct {

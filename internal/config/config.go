@@ -162,6 +162,7 @@ type AuditSkip struct {
 // ServerAll is what a plain folder cannot say about its server.
 type ServerAll struct {
 	Fallback string           `toml:"fallback"`
+	Clean    bool             `toml:"clean"` // pages are answered at their address without .html, too
 	Header   []ServerHeader   `toml:"header"`
 	Redirect []ServerRedirect `toml:"redirect"`
 	Answer   []ServerAnswer   `toml:"answer"`

@@ -114,6 +114,27 @@ func TestRecord(t *testing.T) {
 	assert.Equal(t, "Eider", r.Pages[1].Text)
 	assert.Empty(t, r.Findings, "every origin is known")
 
+	// A draft has rules for what the routes ask for, of both origins, and with them they are there without a network.
+	fine(t, dir, "draft", "dist", "--force")
+	drafted, err := os.ReadFile(filepath.Join(dir, "tachyform.toml"))
+	require.NoError(t, err)
+	assert.Contains(t, string(drafted), `/v1/now"  # asked for by the route / when it ran; another origin's`)
+	assert.NotContains(t, string(drafted), `match = "/api/me"`)
+	fine(t, dir, "fit")
+	out = fine(t, dir, "rehearse", "--network", "offline", "--format", "json", "--story", "none")
+	var seen struct {
+		Pages []struct{ URL, Outcome, Seen string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &seen))
+	routes := 0
+	for _, p := range seen.Pages {
+		if strings.HasPrefix(p.URL, "/boats/") {
+			routes++
+			assert.Equal(t, "whole", p.Seen, p.URL)
+		}
+	}
+	assert.Positive(t, routes)
+
 	write(t, dir, map[string]string{"recorded/mine.txt": "x"})
 	require.NoError(t, os.Remove(filepath.Join(dir, "recorded/answers.toml")))
 	_, text, code := run(t, dir, "record", "http://127.0.0.1:1/")

@@ -101,7 +101,7 @@ func (f *fitter) notRoutes() []worker.Rule {
 			add(globEscape(u))
 		}
 	}
-	for _, r := range f.routesOf.Routes {
+	for _, r := range f.routesOf.Asking() {
 		for _, d := range r.Data {
 			asked(d.URL)
 		}
@@ -135,7 +135,7 @@ func (f *fitter) unkept(plan *worker.Plan) {
 		return
 	}
 	var lacking []string
-	for _, r := range f.routesOf.Routes {
+	for _, r := range f.routesOf.Asking() {
 		for _, d := range r.Data {
 			if u, _, _ := strings.Cut(d.URL, "?"); !strings.Contains(u, "://") && d.Method == "GET" {
 				at := plan.Decide(worker.Asked{Address: d.URL, Destination: "empty"})

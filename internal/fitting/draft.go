@@ -117,9 +117,14 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]b
 	} else if p := personal(inv); len(p) > 0 {
 		d.line("# except = " + quoteList(p) + "  # would keep the worker out of these pages altogether: the browser's own error page when there is no network")
 	}
-	if shell != "" {
+	if shell != "" || inv.Links.Clean > 0 {
 		d.line("")
 		d.line("[server]")
+	}
+	if inv.Links.Clean > 0 {
+		d.line(fmt.Sprintf("clean = true  # links name pages without .html (%d do): rehearsals answer them, as the server has to", inv.Links.Clean))
+	}
+	if shell != "" {
 		d.value("fallback", shell, "rehearsals answer with it when no file matches, as the server has to")
 	}
 	d.line("")
@@ -191,7 +196,7 @@ func (f *fitter) draftRules(d *drafter) {
 			d.line(fmt.Sprintf("# %s %s (%s) sends something: it always goes to the network, and fails without one.", e.Method, u, where))
 			continue
 		}
-		if survey.PersonalPath(strings.TrimPrefix(u, f.site.Base)) || f.covered(u) {
+		if survey.PersonalData(strings.TrimPrefix(u, f.site.Base)) && f.inv.FileOf(u) == nil || survey.PersonalPath(strings.TrimPrefix(u, f.site.Base)) || f.covered(u) {
 			d.line(fmt.Sprintf("# GET %s (%s) looks like what belongs to one person: nothing of it is stored. A rule with never = \"ignore\" would.", u, where))
 			continue
 		}
@@ -214,7 +219,7 @@ func (f *fitter) draftData(d *drafter, seen map[string]bool) {
 	if f.routesOf == nil {
 		return
 	}
-	for _, r := range f.routesOf.Routes {
+	for _, r := range f.routesOf.Asking() {
 		for _, x := range r.Data {
 			u, _, _ := strings.Cut(x.URL, "?")
 			seen[x.Method+u] = true
@@ -227,17 +232,16 @@ func (f *fitter) draftData(d *drafter, seen map[string]bool) {
 			switch {
 			case x.Method != "GET":
 				d.line(fmt.Sprintf("# %s %s (asked for by %s) sends something: it always goes to the network, and fails without one.", x.Method, form, r.Pattern))
-			case survey.PersonalPath(strings.TrimPrefix(u, f.site.Base)) || survey.PersonalPath(strings.TrimPrefix(r.Address, f.site.Base)):
+			case survey.PersonalData(strings.TrimPrefix(u, f.site.Base)) || survey.PersonalPath(strings.TrimPrefix(r.Address, f.site.Base)):
 				d.line(fmt.Sprintf("# GET %s (asked for by %s) looks like what belongs to one person: nothing of it is stored. A rule with never = \"ignore\" would.", form, r.Pattern))
-			case strings.Contains(u, "://"):
-				d.line(fmt.Sprintf("# GET %s (asked for by %s) is another origin's: it fails without a network, unless you say what may be kept of it.", form, r.Pattern))
-				d.line("# [[rule]]")
-				d.line("# match = " + quoteTOML(patternOf(form)))
-				d.line("# answer = \"network-first\"")
 			default:
 				d.line("# If the answer differs from visitor to visitor, take this rule out: what it keeps is there for whoever uses the device next.")
 				d.line("[[rule]]")
-				d.value("match", patternOf(form), "asked for by the route "+r.Pattern+" when it ran")
+				why := "asked for by the route " + r.Pattern + " when it ran"
+				if strings.Contains(u, "://") {
+					why += "; another origin's"
+				}
+				d.value("match", patternOf(form), why)
 				d.value("answer", "network-first", "fresh where there is a network, else the last answer that was seen")
 				d.value("patience", "3s", "how long to wait for the network before the stored answer is taken")
 				d.line("keep = { entries = 50, age = \"7d\" }  # what a visitor saw stays a week")

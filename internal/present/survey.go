@@ -145,7 +145,7 @@ func (s *Style) links(l survey.Links) {
 	}
 	var parts []string
 	if l.Clean > 0 {
-		parts = append(parts, itoa(l.Clean)+" without the extension (/about for about.html), which the server has to answer")
+		parts = append(parts, itoa(l.Clean)+" without the extension (/about for about.html), which the server has to answer (clean = true in [server] has rehearsals do it)")
 	}
 	if l.Bare > 0 {
 		parts = append(parts, itoa(l.Bare)+" to folders without their slash, which it has to redirect")

@@ -399,7 +399,7 @@ func (r *recorder) of(q *request, unasked map[string]*Unasked) (*Answer, string)
 		return nil, "it sends something, which a recording does not"
 	case origin == "" && r.o.Except != nil && r.o.Except(p):
 		return nil, "the configuration says so"
-	case survey.PersonalPath(p) || ofOnePerson(p):
+	case survey.PersonalData(p):
 		return nil, "its address looks like what belongs to one person"
 	case secretPath(p):
 		return nil, "its address holds what looks like a secret"

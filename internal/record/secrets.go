@@ -104,13 +104,6 @@ func withoutSecrets(address string, more []string) string {
 	return webToken.ReplaceAllString(p, Removed) + "?" + query
 }
 
-// ofOnePerson says whether an address looks like one for what a server knows of whoever asks.
-func ofOnePerson(p string) bool {
-	return slices.ContainsFunc(strings.Split(strings.ToLower(p), "/"), func(s string) bool {
-		return slices.Contains([]string{"me", "self", "whoami", "profile", "session", "sessions", "viewer", "identity"}, s)
-	})
-}
-
 // secretPath says whether a part of a path looks like a token.
 func secretPath(p string) bool {
 	return webToken.MatchString(p) || slices.ContainsFunc(strings.Split(p, "/"), func(s string) bool {

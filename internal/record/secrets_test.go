@@ -4,6 +4,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"tachyform/internal/survey"
 )
 
 func TestRedact(t *testing.T) {
@@ -39,7 +41,7 @@ func TestRedactQuery(t *testing.T) {
 func TestPaths(t *testing.T) {
 	for p, want := range map[string][2]bool{"/api/boats": {}, "/api/me": {false, true}, "/api/menu": {}, "/share/3fA9Zq8LkP0sT7uV2wX5yB1cD4eF6gH9jK2mN8pQ": {true, false},
 		"/chunks/0123456789abcdef0123456789abcdef01234567": {}, "/api/sessions/3": {false, true}} {
-		assert.Equal(t, want, [2]bool{secretPath(p), ofOnePerson(p)}, p)
+		assert.Equal(t, want, [2]bool{secretPath(p), survey.PersonalData(p)}, p)
 	}
 }
 

@@ -242,6 +242,7 @@ type search struct {
 	forms  map[string]int  // how many addresses of a form were opened
 	routes map[string]*survey.Route
 	dead   map[string]bool
+	own    []survey.Data // what the document asked for at its own address
 	hash   bool
 }
 
@@ -260,6 +261,8 @@ func (s *search) run() (*survey.Application, string, error) {
 		return nil, fmt.Sprintf("%s: what its scripts answer is not known: they need %s, which the stage lacks (%s:%d)", s.shell, x.Needs, x.File, x.Line), nil
 	}
 	s.links(home)
+	s.own = append([]survey.Data{}, dataOf(home, s.inv)...)
+	slices.SortFunc(s.own, compareData)
 	if start := s.inv.StartFile.URL; s.known != "" && start != s.shell && folder(start) == folder(s.shell) { // a page for what has no file draws little at its own address
 		l, err := s.open(start)
 		if err != nil {
@@ -411,7 +414,7 @@ func dataOf(l *stage.Load, inv *survey.Inventory) []survey.Data {
 
 // result sums up what was found.
 func (s *search) result() *survey.Application {
-	a := &survey.Application{Shell: s.shell, Known: s.known, Hash: s.hash, Routes: []survey.Route{}, Dead: append([]string{}, slices.Sorted(maps.Keys(s.dead))...), Bounded: s.more}
+	a := &survey.Application{Shell: s.shell, Known: s.known, Hash: s.hash, Routes: []survey.Route{}, Dead: append([]string{}, slices.Sorted(maps.Keys(s.dead))...), Bounded: s.more, Data: s.own}
 	if len(s.routes) > 0 {
 		a.Known = fmt.Sprintf("its scripts draw links that no file answers, such as %s, and answer them", first(s.routes))
 		if s.hash {
@@ -419,10 +422,14 @@ func (s *search) result() *survey.Application {
 		}
 	}
 	for _, r := range folded(s.routes) {
-		slices.SortFunc(r.Data, func(a, b survey.Data) int { return strings.Compare(a.URL+" "+a.Method, b.URL+" "+b.Method) })
+		slices.SortFunc(r.Data, compareData)
 		a.Routes = append(a.Routes, r)
 	}
 	return a
+}
+
+func compareData(a, b survey.Data) int {
+	return strings.Compare(a.URL+" "+a.Method, b.URL+" "+b.Method)
 }
 
 func first(routes map[string]*survey.Route) string {

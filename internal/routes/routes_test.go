@@ -91,6 +91,11 @@ func TestFind(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			f := find(t, c.files, c.base, c.rules)
+			for i := range c.want {
+				if c.want[i].Data == nil {
+					c.want[i].Data = []survey.Data{}
+				}
+			}
 			assert.Equal(t, c.want, f.Applications)
 			assert.Empty(t, f.Remarks)
 		})

@@ -19,6 +19,7 @@ type Rules struct {
 	Redirects []RedirectRule
 	Answers   []AnswerRule
 	Routes    []RouteRule
+	Clean     bool   // pages are answered at their address without .html, too
 	Fallback  string // root-relative URL answered with 200 when no file matches; "" for none
 }
 
@@ -243,6 +244,13 @@ func (v *Server) Find(urlPath string) (file, redirect string) {
 	}
 	if _, ok := s.File(p); ok {
 		return p, ""
+	}
+	if v.Rules.Clean && path.Ext(p) == "" {
+		for _, ext := range []string{".html", ".htm"} {
+			if _, ok := s.File(p + ext); ok {
+				return p + ext, ""
+			}
+		}
 	}
 	if s.dirs[p] {
 		if file, _ := v.Find(urlPath + "/"); file != "" {

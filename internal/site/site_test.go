@@ -118,6 +118,17 @@ func TestAnswers(t *testing.T) {
 	assert.Equal(t, "new", string(v.Answer("GET", "/base/b.html").Body))
 }
 
+func TestCleanAddresses(t *testing.T) {
+	s, err := Open(folder(t, "index.html", "about.html", "b/index.html", "b.html", "c/x.css"), "/")
+	require.NoError(t, err)
+	defer s.Close()
+	for address, want := range map[string][2]int{"/about": {404, 200}, "/about.html": {200, 200}, "/b": {301, 200}, "/b/": {200, 200}, "/about/": {404, 404}, "/c": {404, 404}, "/about.css": {404, 404}} {
+		for i, clean := range []bool{false, true} {
+			assert.Equal(t, want[i], NewServer(s, Rules{Clean: clean}).Answer("GET", address).Status, "%s %v", address, clean)
+		}
+	}
+}
+
 func TestAnswersByQuery(t *testing.T) {
 	s, err := Open(folder(t, "index.html", "own.json"), "/")
 	require.NoError(t, err)

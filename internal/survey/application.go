@@ -11,6 +11,7 @@ type Application struct {
 	Shell   string   `json:"shell"`   // URL of its document, root-relative
 	Known   string   `json:"known"`   // by what it is known to be one
 	Hash    bool     `json:"hash"`    // its routes stand behind the # of one address
+	Data    []Data   `json:"data"`    // what it asked for at its own address, sorted
 	Routes  []Route  `json:"routes"`  // sorted by their patterns
 	Dead    []string `json:"dead"`    // links that it draws, and neither a file nor the application answers; sorted
 	Bounded bool     `json:"bounded"` // there may be more routes: not every link was followed
@@ -34,6 +35,11 @@ type Data struct {
 // Folder gives the URL of the folder that the application's document stands in.
 func (a *Application) Folder() string { return folderOf(a.Shell) }
 
+// Asking gives the addresses that ask for data: the document's own, and the routes.
+func (a *Application) Asking() []Route {
+	return append([]Route{{Pattern: a.Shell, Address: a.Shell, Seen: 1, Data: a.Data}}, a.Routes...)
+}
+
 // ServerPaths gives globs for what the application asks the server for, and for what it links and does not answer.
 func (a *Application) ServerPaths() []string {
 	var out []string
@@ -43,7 +49,7 @@ func (a *Application) ServerPaths() []string {
 			out = append(out, g)
 		}
 	}
-	for _, r := range a.Routes {
+	for _, r := range a.Asking() {
 		for _, d := range r.Data {
 			add(d.URL)
 		}

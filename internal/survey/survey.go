@@ -138,6 +138,17 @@ func PersonalPath(p string) bool {
 	return false
 }
 
+// personalData are words in addresses of what servers know of whoever asks.
+var personalData = words("me self whoami profile session sessions viewer identity user currentuser current-user current_user")
+
+// PersonalData says whether the address of an endpoint looks like that of what its server answers to one person only.
+func PersonalData(p string) bool {
+	return PersonalPath(p) || slices.ContainsFunc(strings.Split(p, "/"), func(segment string) bool {
+		word, _, _ := strings.Cut(segment, ".")
+		return personalData[strings.ToLower(word)]
+	})
+}
+
 // Options of a survey.
 type Options struct {
 	Progress Progress // may be nil
