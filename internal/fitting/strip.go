@@ -1,6 +1,7 @@
 package fitting
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -24,11 +25,12 @@ type Removal struct {
 	Deleted  []string       // files that fit wrote
 	Restored []string       // files of the site's own that fit replaced or completed
 	Kept     []site.Skipped // what somebody changed since, and what cannot be restored
-	Worker   string         // path of a worker of ours that is among the deleted or replaced, "" for none
+	Worker   string         // path of a worker of ours, or one that retires another, that is among the deleted or replaced; "" for none
 	Farewell string         // source of the worker that takes it from visitors' browsers
 
-	plan *Plan
-	site *site.Site
+	plan         *Plan
+	site         *site.Site
+	keepRetiring bool // workers that retire others stay
 }
 
 // Nothing says whether there is nothing to take out.
@@ -38,12 +40,16 @@ func (r *Removal) Nothing() bool {
 
 // Unfit decides what to take out of a site. Nothing is changed.
 func Unfit(ctx context.Context, s *site.Site, progress func(done, total int)) (*Removal, error) {
+	return unfit(ctx, s, progress, false)
+}
+
+func unfit(ctx context.Context, s *site.Site, progress func(done, total int), keepRetiring bool) (*Removal, error) {
 	rec, err := recoverRecord(s)
 	if err != nil {
 		return nil, err
 	}
-	r := &Removal{site: s, plan: &Plan{Site: s, Same: map[string]int{}, record: rec, strip: true,
-		next: &record{Format: recordFormat, Files: map[string]recorded{}}}}
+	r := &Removal{site: s, keepRetiring: keepRetiring, plan: &Plan{Site: s, Same: map[string]int{}, record: rec, strip: true,
+		next: &record{Format: recordFormat, Files: map[string]recorded{}, Base: rec.Base}}}
 	written := make([]string, 0, len(rec.Files))
 	for p := range rec.Files {
 		written = append(written, p)
@@ -79,8 +85,12 @@ func (r *Removal) file(p string, e recorded, whole map[string]bool) error {
 		r.Kept = append(r.Kept, site.Skipped{Path: p, Why: "fit wrote it and somebody changed it since"})
 		return nil
 	}
-	if isWorker(data) {
-		r.Worker, r.Farewell = p, worker.Farewell(cmp.Or(r.plan.record.Base, r.site.Base))
+	if isRetiring(data) && r.keepRetiring {
+		r.plan.next.Files[p] = e
+		return nil
+	}
+	if isWorker(data) || isRetiring(data) {
+		r.Worker, r.Farewell = p, worker.Retiring(cmp.Or(r.plan.record.Base, r.site.Base), false)
 	}
 	if e.Original == "" {
 		whole[p] = true
@@ -102,6 +112,8 @@ func isWorker(data []byte) bool {
 	const mark = "// Tachyform service worker"
 	return len(data) > len(mark) && string(data[:len(mark)]) == mark
 }
+
+func isRetiring(data []byte) bool { return bytes.HasPrefix(data, []byte(worker.RetiringMark)) }
 
 // pages finds the pages that hold something of ours.
 func (r *Removal) pages(ctx context.Context, whole map[string]bool, progress func(done, total int)) error {
@@ -176,8 +188,16 @@ func (r *Removal) Apply(ctx context.Context, progress func(done, total int)) err
 				_ = root.Remove(filepath.FromSlash(d)) // only when it is empty
 			}
 		}
-		_ = root.Remove(filepath.FromSlash(recordFile))
+		if len(r.plan.next.Files) > 0 { // what was left is still known
+			if err := replace(root, recordFile, r.plan.next.bytes(), 0o644); err != nil {
+				return fmt.Errorf("the record: %w; run it again to complete the work", err)
+			}
+		}
 		_ = root.Remove(filepath.FromSlash(journalFile))
+		if len(r.plan.next.Files) > 0 {
+			return nil
+		}
+		_ = root.Remove(filepath.FromSlash(recordFile))
 		if len(r.Kept) == 0 {
 			_ = root.RemoveAll(filepath.FromSlash(originalsDir))
 		}

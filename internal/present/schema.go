@@ -40,6 +40,7 @@ var schemaNames = []SchemaInfo{
 	{"audit", "tachyform.audit/1", "audit SITE"},
 	{"checks", "tachyform.checks/1", "explain"},
 	{"strip", "tachyform.strip/1", "strip SITE"},
+	{"retirement", "tachyform.retirement/1", "retire SITE"},
 	{"recording", "tachyform.recording/1", "record URL"},
 	{"schemas", "tachyform.schemas/1", "schema"},
 }

@@ -23,7 +23,7 @@ import (
 // forms are the Go types that are printed.
 var forms = map[string]any{
 	"survey": survey.Summary{}, "draft": DraftReport{}, "icons": IconsReport{}, "manifest": ManifestView{}, "rules": caching.Table{}, "fit": FitResult{},
-	"rehearsal": rehearsal.Report{}, "audit": audit.Report{}, "checks": CheckList{}, "strip": StripResult{}, "recording": RecordReport{}, "schemas": SchemaList{},
+	"rehearsal": rehearsal.Report{}, "audit": audit.Report{}, "checks": CheckList{}, "strip": StripResult{}, "retirement": RetireResult{}, "recording": RecordReport{}, "schemas": SchemaList{},
 }
 
 // words are the values that fields of text can have, by type and name.

@@ -1,8 +1,6 @@
 package present
 
 import (
-	"strings"
-
 	"tachyform/internal/fitting"
 )
 
@@ -61,10 +59,8 @@ func (s *Style) Strip(dir string, r *fitting.Removal, dryRun bool) error {
 		s.row(label, s.warn.Render(k.Path)+" "+s.faint.Render(k.Why))
 	}
 	if r.Worker != "" {
-		s.printf("\n  %s\n", wrap("Visitors who were here while the worker was deployed keep it, and with it the release that they have, for ever: taking the file away does not take it from them. To take it back, deploy this as "+r.Worker+" and leave it there until they have been back:", 110, 2))
-		for _, line := range strings.Split(strings.TrimSpace(r.Farewell), "\n") {
-			s.printf("    %s\n", line)
-		}
+		s.printf("\n  %s\n", wrap("Visitors who were here while the worker was deployed keep it, and with it the release that they have, for ever: taking the file away does not take it from them. tachyform retire puts a worker in its place that removes it and what it stored; leave that there until they have been back:", 110, 2))
+		return s.Next("tachyform retire "+dir+" --worker "+r.Worker, "writes it")
 	}
 	return s.err
 }

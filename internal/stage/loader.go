@@ -142,6 +142,7 @@ func (l *loader) document(url, id string, r reply) {
 		t.id = ""
 		l.leave(old)
 		l.done = true
+		l.updates(reg) // a worker that fails is replaced like another one
 		return
 	}
 	if reg != nil && reg.active != nil {

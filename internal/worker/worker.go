@@ -455,16 +455,18 @@ func OfflinePage(l OfflineLook) ([]byte, error) {
 	return b.Bytes(), err
 }
 
-// Farewell gives the source of a worker that removes itself and our stores from visitors' browsers, for a site that takes ours back: it has
-// to be deployed under the name that ours had, until everybody has been there once.
-func Farewell(base string) string {
-	return fmt.Sprintf(`addEventListener("install", () => skipWaiting());
-addEventListener("activate", (event) => event.waitUntil((async () => {
-  for (const name of await caches.keys()) if (name.startsWith(%s)) await caches.delete(name);
-  for (const page of await clients.matchAll({ type: "window" })) page.navigate(page.url).catch(() => {});
-  await registration.unregister();
-})()));
-`, js("tachyform "+base+" "))
+// RetiringMark begins a worker that retires another.
+const RetiringMark = Mark + "retiring worker"
+
+// Retiring gives the source of a worker that takes the place of another in visitors' browsers and goes: it sends what waits in our outbox,
+// removes our stores of the site at a base path, or all stores of the origin, brings open pages to the network once, and unregisters
+// (Service Workers, "Unregister"). It has to be deployed under the name that the other had, until everybody has been there.
+func Retiring(base string, everything bool) string {
+	src, err := assets.ReadFile("assets/retire.js")
+	if err != nil {
+		panic(err) // it is embedded
+	}
+	return fmt.Sprintf("%s: it removes what the worker before it stored on visitors' devices, and then itself. Keep it at this address until everybody\n// has been there once; \"tachyform fit\" puts a worker in its place again.\nconst BASE = %s;\nconst EVERYTHING = %v; // remove the stores of all applications of this origin\n%s", RetiringMark, js(base), everything, src)
 }
 
 // RoutesOf makes the expression that matches the paths of routes: globs, in which a segment such as ":id" stands for any one. A slash at the end makes no
