@@ -28,7 +28,7 @@ import (
 	"github.com/chromedp/cdproto/storage"
 	"github.com/chromedp/chromedp"
 
-	"tachyform/internal/preview"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 )
@@ -55,7 +55,7 @@ const (
 
 // Browser is a Chromium with a fresh profile, visiting one local server.
 type Browser struct {
-	server  *preview.Server
+	server  *serve.Server
 	base    context.Context // what ends every browser
 	path    string
 	profile string // the folder that everything is stored in
@@ -79,7 +79,7 @@ type Browser struct {
 }
 
 // Start starts a browser for a server. It is ended by Close, and with ctx; what it stores goes with it.
-func Start(ctx context.Context, server *preview.Server) (*Browser, error) {
+func Start(ctx context.Context, server *serve.Server) (*Browser, error) {
 	dir, err := os.MkdirTemp("", "tachyform-chromium-")
 	if err != nil {
 		return nil, err
@@ -94,7 +94,7 @@ func Start(ctx context.Context, server *preview.Server) (*Browser, error) {
 }
 
 // StartIn starts a browser that keeps what it stores in a folder, so that another one can go on with it.
-func StartIn(ctx context.Context, server *preview.Server, profile string) (*Browser, error) {
+func StartIn(ctx context.Context, server *serve.Server, profile string) (*Browser, error) {
 	path, err := Find()
 	if err != nil {
 		return nil, err

@@ -16,8 +16,8 @@ import (
 	"tachyform/internal/config"
 	"tachyform/internal/pictures"
 	"tachyform/internal/present"
-	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 )
@@ -90,7 +90,7 @@ func (a *app) pictures(ctx context.Context, c *config.Config, p pictured, server
 // take has a Chromium show pages in the states that were rehearsed, and online, and writes pictures of them and a sheet of all.
 func (p *pictured) take(ctx context.Context, server *site.Server, o rehearsal.Options, r *rehearsal.Report) (*present.Shots, error) {
 	pages, left := p.choose(r)
-	web, err := preview.Start(server)
+	web, err := serve.Start(server)
 	if err != nil {
 		return nil, broken(err)
 	}

@@ -15,8 +15,8 @@ import (
 	"tachyform/internal/config"
 	"tachyform/internal/markup"
 	"tachyform/internal/present"
-	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 	"tachyform/internal/survey"
@@ -290,7 +290,7 @@ func (o *rehearsing) routes(ctx context.Context, c *config.Config, s *site.Site,
 
 // inChromium starts a Chromium with a fresh profile, and the server that it visits.
 func inChromium(ctx context.Context, server *site.Server) (rehearsal.Stage, func(), error) {
-	web, err := preview.Start(server)
+	web, err := serve.Start(server)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -6,7 +6,7 @@ import (
 
 	"tachyform/internal/chromium"
 	"tachyform/internal/fitting"
-	"tachyform/internal/preview"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 )
 
@@ -16,7 +16,7 @@ func screenshots(ctx context.Context, s *site.Site) ([]fitting.Screenshot, error
 	if err != nil {
 		return nil, err
 	}
-	server, err := preview.Start(site.NewServer(s, site.Rules{}))
+	server, err := serve.Start(site.NewServer(s, site.Rules{}))
 	if err != nil {
 		return nil, err
 	}

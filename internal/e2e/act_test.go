@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/chromium"
-	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 )
@@ -53,7 +53,7 @@ draw();`,
 					e := rehearsal.NewEmbedded(server, nil, stage.Limits{})
 					return e, e.Close, nil
 				}
-				web, err := preview.Start(server)
+				web, err := serve.Start(server)
 				require.NoError(t, err)
 				b, err := chromium.Start(context.Background(), web)
 				require.NoError(t, err, "a missing browser is a failure here")

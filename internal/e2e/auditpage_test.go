@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/chromium"
-	"tachyform/internal/preview"
+	"tachyform/internal/serve"
 )
 
 // look measures the page that is open: how wide it is, what it loaded, and the least contrast of its texts (WCAG 2.2, 1.4.3).
@@ -46,7 +46,7 @@ func TestAuditPageInChromium(t *testing.T) {
 	})
 	fine(t, dir, "audit", "skerry", "--format", "html", "--output", "pages/good.html")
 	fine(t, dir, "audit", "wrong", "--fail-on", "never", "--format", "html", "--output", "pages/bad.html")
-	web, err := preview.Start(serverOf(t, dir+"/pages", "/"))
+	web, err := serve.Start(serverOf(t, dir+"/pages", "/"))
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = web.Stop() })
 	b, err := chromium.Start(t.Context(), web)

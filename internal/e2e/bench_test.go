@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/chromium"
-	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 )
@@ -70,7 +70,7 @@ func BenchmarkRehearsal(b *testing.B) {
 		require.NoError(b, err)
 		embedded += time.Since(begin)
 		begin = time.Now()
-		web, err := preview.Start(server)
+		web, err := serve.Start(server)
 		require.NoError(b, err)
 		c, err := chromium.Start(context.Background(), web)
 		require.NoError(b, err)

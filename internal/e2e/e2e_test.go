@@ -18,8 +18,8 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/chromium"
-	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 )
 
@@ -82,9 +82,9 @@ func serverOf(t testing.TB, dir, base string) *site.Server {
 }
 
 // served serves a folder on an origin of its own.
-func served(t testing.TB, dir string) *preview.Server {
+func served(t testing.TB, dir string) *serve.Server {
 	t.Helper()
-	server, err := preview.Start(serverOf(t, dir, "/"))
+	server, err := serve.Start(serverOf(t, dir, "/"))
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = server.Stop() })
 	return server
@@ -94,7 +94,7 @@ func served(t testing.TB, dir string) *preview.Server {
 func browse(t testing.TB, dir, base string) (*chromium.Browser, *site.Server) {
 	t.Helper()
 	answers := serverOf(t, dir, base)
-	server, err := preview.Start(answers)
+	server, err := serve.Start(answers)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = server.Stop() })
 	b, err := chromium.Start(context.Background(), server)

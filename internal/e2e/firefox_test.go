@@ -17,7 +17,7 @@ import (
 	"golang.org/x/net/websocket"
 
 	"tachyform/demo"
-	"tachyform/internal/preview"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 )
 
@@ -152,7 +152,7 @@ func TestDemoInFirefox(t *testing.T) {
 	_, err := demo.Write(site1)
 	require.NoError(t, err)
 	fine(t, dir, "fit", "site")
-	web, err := preview.Start(serverOf(t, site1, "/"))
+	web, err := serve.Start(serverOf(t, site1, "/"))
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = web.Stop() })
 	f := startFirefox(t)
@@ -216,7 +216,7 @@ func TestPromisesInFirefox(t *testing.T) {
 	fine(t, dir, "fit")
 	server := serverOf(t, filepath.Join(dir, "dist"), "/")
 	server.Rules.Answers = []site.AnswerRule{booked}
-	web, err := preview.Start(server)
+	web, err := serve.Start(server)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = web.Stop() })
 	f := startFirefox(t)

@@ -9,8 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/chromium"
-	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/serve"
 	"tachyform/internal/stage"
 )
 
@@ -59,7 +59,7 @@ func TestWorkersThatLeadPagesElsewhere(t *testing.T) {
 					st = e
 				} else {
 					needsAll(t)
-					web, err := preview.Start(server)
+					web, err := serve.Start(server)
 					require.NoError(t, err)
 					t.Cleanup(func() { _ = web.Stop() })
 					b, err := chromium.Start(t.Context(), web)

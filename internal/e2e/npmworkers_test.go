@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/chromium"
-	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 )
@@ -71,7 +71,7 @@ func TestWorkersOfOthers(t *testing.T) {
 					defer e.Close()
 					st = e
 				} else {
-					web, err := preview.Start(server)
+					web, err := serve.Start(server)
 					require.NoError(t, err)
 					defer func() { _ = web.Stop() }()
 					b, err := chromium.Start(context.Background(), web)

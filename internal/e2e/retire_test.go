@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal/truth"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 )
@@ -76,7 +76,7 @@ func TestRetireOurs(t *testing.T) {
 					w.open("/")
 					require.NoError(w, w.Settle())
 					w.comes("it goes again", w.free)
-		w.quiet()
+					w.quiet()
 					assert.Equal(w, 1, strings.Count(strings.Join(w.asked(), "\n")+"\n", "GET /\n"), "no page is loaded again and again")
 				}
 				w.network(stage.Offline)
@@ -171,7 +171,7 @@ func TestRetireInFirefox(t *testing.T) {
 		s.Rules.Answers = []site.AnswerRule{booked}
 		return s
 	}
-	web, err := preview.Start(served())
+	web, err := serve.Start(served())
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = web.Stop() })
 	f := startFirefox(t)

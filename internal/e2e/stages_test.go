@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/chromium"
-	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 )
@@ -78,7 +78,7 @@ func on(t *testing.T, browser bool, files map[string]string, toml string, rules 
 	w.fit()
 	w.server = w.serve()
 	if browser {
-		web, err := preview.Start(w.server)
+		web, err := serve.Start(w.server)
 		require.NoError(t, err)
 		t.Cleanup(func() { _ = web.Stop() })
 		w.chrome, err = chromium.Start(context.Background(), web)

@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/preview"
+	webserver "tachyform/internal/serve"
 	"tachyform/internal/site"
 )
 
@@ -117,7 +117,7 @@ func TestPromisesInWebKit(t *testing.T) {
 		s.Rules.Answers = []site.AnswerRule{booked}
 		return s
 	}
-	web, err := preview.Start(serve())
+	web, err := webserver.Start(serve())
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = web.Stop() })
 	k := startWebkit(t)

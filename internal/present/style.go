@@ -17,6 +17,7 @@ type Style struct {
 	w                                     io.Writer
 	title, good, warn, bad, faint, accent lipgloss.Style
 	err                                   error
+	raw                                   bool // the terminal does not begin a line by itself
 }
 
 // New makes a style for a writer. Colours are used on terminals only, and never when color is false.
@@ -31,9 +32,14 @@ func New(w io.Writer, color bool) *Style {
 }
 
 func (s *Style) printf(format string, args ...any) {
-	if s.err == nil {
-		_, s.err = fmt.Fprintf(s.w, format, args...)
+	if s.err != nil {
+		return
 	}
+	text := fmt.Sprintf(format, args...)
+	if s.raw {
+		text = strings.ReplaceAll(text, "\n", "\r\n")
+	}
+	_, s.err = io.WriteString(s.w, text)
 }
 
 // lines puts a style on each line by itself, so that no line is filled up with spaces.

@@ -37,8 +37,8 @@ func (n Network) Instead() (status int, mediaType, body string, ok bool) {
 
 // Fault is the state of the network for the paths that a glob matches.
 type Fault struct {
-	Path  string
-	State Network
+	Path  string  `json:"path"`
+	State Network `json:"state"`
 }
 
 // Faults are looked through in their order; the first that matches counts.

@@ -19,7 +19,7 @@ import (
 	"time"
 
 	"tachyform/internal/chromium"
-	"tachyform/internal/preview"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 )
 
@@ -50,7 +50,7 @@ type torture struct {
 	work     string
 	releases []*release
 	now      int // the release that the server has
-	web      *preview.Server
+	web      *serve.Server
 	b        *chromium.Browser
 	profile  string
 	network  site.Network
@@ -134,7 +134,7 @@ func (t *torture) run(actions, lifetime int, takeover string) error {
 			return err
 		}
 	}
-	if t.web, err = preview.Start(t.releases[0].server); err != nil {
+	if t.web, err = serve.Start(t.releases[0].server); err != nil {
 		return err
 	}
 	defer t.web.Stop() //nolint:errcheck // it ends

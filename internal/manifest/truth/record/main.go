@@ -14,7 +14,7 @@ import (
 
 	"tachyform/internal/chromium"
 	"tachyform/internal/manifest/truth"
-	"tachyform/internal/preview"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 )
 
@@ -40,7 +40,7 @@ func record(out string) error {
 		return err
 	}
 	defer s.Close()
-	server, err := preview.Start(site.NewServer(s, site.Rules{}))
+	server, err := serve.Start(site.NewServer(s, site.Rules{}))
 	if err != nil {
 		return err
 	}

@@ -11,8 +11,8 @@ import (
 	"slices"
 
 	"tachyform/internal/chromium"
-	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal/pagetruth"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 )
 
@@ -39,7 +39,7 @@ func record(names []string) error {
 		return err
 	}
 	defer s.Close()
-	web, err := preview.Start(site.NewServer(s, site.Rules{}))
+	web, err := serve.Start(site.NewServer(s, site.Rules{}))
 	if err != nil {
 		return err
 	}

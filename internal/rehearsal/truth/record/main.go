@@ -13,8 +13,8 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"tachyform/internal/chromium"
-	"tachyform/internal/preview"
 	"tachyform/internal/rehearsal/truth"
+	"tachyform/internal/serve"
 	"tachyform/internal/site"
 )
 
@@ -91,7 +91,7 @@ func observe(c truth.Case, story string) ([]string, error) {
 		return nil, err
 	}
 	defer end2()
-	web, err := preview.Start(one)
+	web, err := serve.Start(one)
 	if err != nil {
 		return nil, err
 	}

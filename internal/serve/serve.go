@@ -1,13 +1,16 @@
-// Package preview serves a site on the loopback interface as its real server would.
-package preview
+// Package serve serves a site on the loopback interface as its real server would.
+package serve
 
 import (
 	"context"
+	"errors"
 	"io"
+	"log"
 	"net"
 	"net/http"
 	"strconv"
 	"sync"
+	"syscall"
 	"time"
 
 	"tachyform/internal/site"
@@ -24,9 +27,12 @@ type Server struct {
 	left   chan struct{} // closed when the state changes, for answers that are held back
 	log    []Request
 
-	http  *http.Server
-	addr  string
-	alive bool
+	switching sync.Mutex // held while the state changes
+
+	handler http.Handler // what answers; the server itself when it is nil
+	http    *http.Server
+	addr    string
+	alive   bool
 }
 
 // Request is one that reached the server while it answered for the site.
@@ -54,12 +60,16 @@ func Start(s *site.Server) (*Server, error) {
 }
 
 func (v *Server) listen() error {
-	l, err := net.Listen("tcp4", v.addr)
+	l, err := net.Listen("tcp", v.addr)
 	if err != nil {
 		return err
 	}
 	v.addr = l.Addr().String()
-	v.http = &http.Server{Handler: v, ReadHeaderTimeout: 10 * time.Second}
+	handler := v.handler
+	if handler == nil {
+		handler = v
+	}
+	v.http = &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0)}
 	v.alive = true
 	go func(h *http.Server) { _ = h.Serve(l) }(v.http) // ends with Stop
 	return nil
@@ -79,12 +89,24 @@ func (v *Server) Resume() error {
 	if v.alive {
 		return nil
 	}
-	return v.listen()
+	var err error
+	for range maxResumed { // a client that tried to connect meanwhile may have got this very port for its own end
+		if err = v.listen(); !errors.Is(err, syscall.EADDRINUSE) {
+			return err
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	return err
 }
+
+// maxResumed is how often a port is asked for again.
+const maxResumed = 250
 
 // SetNetwork changes what visitors meet: the site, nothing at all, or something else that answers. Requests that are held
 // back are given up.
 func (v *Server) SetNetwork(n site.Network) error {
+	v.switching.Lock()
+	defer v.switching.Unlock()
 	v.mu.Lock()
 	v.state = n
 	close(v.left)
@@ -131,6 +153,19 @@ func (v *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		state = v.faults.For(r.URL.EscapedPath())
 	}
 	v.mu.RUnlock()
+	v.respond(w, r, s, state, left, body)
+}
+
+// online answers as the site does, whatever the state.
+func (v *Server) online(w http.ResponseWriter, r *http.Request) {
+	v.mu.RLock()
+	s := v.site
+	v.mu.RUnlock()
+	body, _ := io.ReadAll(http.MaxBytesReader(w, r.Body, maxLogBody))
+	v.respond(w, r, s, site.Online, nil, body)
+}
+
+func (v *Server) respond(w http.ResponseWriter, r *http.Request, s *site.Server, state site.Network, left chan struct{}, body []byte) {
 	var a site.Answer
 	status, kind, text, instead := state.Instead()
 	switch {

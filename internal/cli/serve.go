@@ -1,0 +1,357 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"tachyform/internal/config"
+	"tachyform/internal/fitting"
+	"tachyform/internal/present"
+	"tachyform/internal/serve"
+	"tachyform/internal/site"
+)
+
+// defaultPort of the site that is served: the same tomorrow, so that a worker that is registered is met again.
+const defaultPort = 8417
+
+type serving struct {
+	base, address, slow, mode, state string
+	port                             int
+	next                             []string
+	fitted, watch                    bool
+}
+
+func (a *app) serveCommand() *cobra.Command {
+	var o serving
+	cmd := &cobra.Command{
+		Use:   "serve [SITE]",
+		Short: "Try the site as visitors will have it, with a network that can be switched",
+		Long: `Serve answers for SITE on this machine as its server will: base path, redirects, fallback, headers and endpoints of the
+configuration, ETags, ranges, compression, and lifetimes as a good host gives them. A control page on a port of its own,
+and keys on the terminal, switch the network while it runs, for everything or for single addresses, bring the next
+release, let the worker step aside while you edit, and empty the browser. Offline, connections are refused and cut.
+
+The port is the same every time, so that a worker that is registered is met again. Nothing of ours is in the pages, and
+SITE is not touched: --fitted serves a fitted copy. --watch notices that SITE was built anew, and serves it as the next
+release once it has settled. Only this machine can ask, unless --address says otherwise.`,
+		Example: "  tachyform serve dist\n  tachyform serve dist --fitted --watch\n  tachyform serve dist --next ../next/dist --slow 400ms/50kbps",
+		Args:    cobra.MaximumNArgs(1),
+		RunE:    func(cmd *cobra.Command, args []string) error { return a.serve(cmd.Context(), args, o) },
+	}
+	f := cmd.Flags()
+	f.StringVar(&o.base, "base", "", "URL `path` the site is served from (default /)")
+	f.StringVar(&o.address, "address", "127.0.0.1", "`address` to listen on; another one than this machine's own lets others in")
+	f.IntVar(&o.port, "port", defaultPort, "`port` of the site; the next free one when it is taken")
+	f.StringSliceVar(&o.next, "next", nil, "`folder` of the next release; may be given again")
+	f.StringVar(&o.slow, "slow", "", "what slow is: `400ms/50kbps`, until an answer begins and how fast it comes (default: no answer)")
+	f.StringVar(&o.state, "network", "online", "`state` of the network to begin with: online, offline, slow, failing, portal")
+	f.StringVar(&o.mode, "worker", "real", "`mode` to begin with: real, or aside (the worker steps aside, and every load is the file on disk)")
+	f.BoolVar(&o.fitted, "fitted", false, "serve a fitted copy, kept beside; SITE is not touched")
+	f.BoolVar(&o.watch, "watch", false, "serve SITE as the next release whenever it was built anew")
+	return cmd
+}
+
+// workshop makes releases of a folder.
+type workshop struct {
+	ctx    context.Context
+	c      *config.Config
+	dir    string // of the site
+	base   string
+	fitted bool
+	mu     sync.Mutex
+	temp   string       // holds fitted copies
+	sites  []*site.Site // that are open
+	copies int
+}
+
+func (w *workshop) open(dir string) (*site.Server, error) {
+	s, err := site.Open(dir, w.base)
+	if err != nil {
+		return nil, err
+	}
+	if b := fitting.RecordedBase(s); w.c.Base == "" && b != "" {
+		s.Rebase(b)
+	}
+	rules, err := w.c.SiteRules()
+	if err != nil {
+		s.Close()
+		return nil, err
+	}
+	w.mu.Lock()
+	w.sites = append(w.sites, s)
+	w.mu.Unlock()
+	return site.NewServer(s, rules), nil
+}
+
+// make reads a folder as it is now, fitted when that is wanted.
+func (w *workshop) make(dir string) (*site.Server, error) {
+	if !w.fitted {
+		return w.open(dir)
+	}
+	s, err := site.Open(dir, w.base)
+	if err != nil {
+		return nil, err
+	}
+	defer s.Close()
+	w.mu.Lock()
+	if w.temp == "" {
+		w.temp, err = os.MkdirTemp("", "tachyform-serve-")
+	}
+	w.copies++
+	out := filepath.Join(w.temp, fmt.Sprint(w.copies))
+	w.mu.Unlock()
+	if err != nil {
+		return nil, err
+	}
+	copied, err := fitting.Copy(s, out)
+	if err != nil {
+		return nil, err
+	}
+	defer copied.Close()
+	p, err := fitting.Make(w.ctx, copied, w.c, fitting.Options{Anyway: true})
+	if err != nil {
+		return nil, err
+	}
+	if err := p.Apply(w.ctx, nil); err != nil {
+		return nil, err
+	}
+	return w.open(out)
+}
+
+func (w *workshop) close() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for _, s := range w.sites {
+		s.Close()
+	}
+	if w.temp != "" {
+		os.RemoveAll(w.temp)
+	}
+}
+
+func (a *app) serve(ctx context.Context, args []string, o serving) error {
+	c, s, err := a.open(args, o.base)
+	if err != nil {
+		return err
+	}
+	dir, base := s.Dir, s.Base
+	s.Close()
+	shape := serve.Shape{}
+	if o.slow != "" {
+		if shape, err = serve.ParseShape(o.slow); err != nil {
+			return usage(fmt.Errorf("--slow: %w", err))
+		}
+	}
+	known := false
+	for _, n := range site.Networks {
+		known = known || string(n) == o.state
+	}
+	switch {
+	case !known:
+		return usage(fmt.Errorf("--network %s: it is online, offline, slow, failing or portal", o.state))
+	case o.mode != string(serve.Real) && o.mode != string(serve.Aside):
+		return usage(fmt.Errorf("--worker %s: it is real or aside", o.mode))
+	case o.port < 0 || o.port > 65535:
+		return usage(errors.New("--port is 1 to 65535, or 0 for any"))
+	}
+	w := &workshop{ctx: ctx, c: c, dir: dir, base: base, fitted: o.fitted}
+	defer w.close()
+	var releases []serve.Release
+	for _, d := range append([]string{dir}, o.next...) {
+		server, err := w.make(d)
+		if err != nil {
+			return fitError(err)
+		}
+		releases = append(releases, serve.Release{Name: d, Server: server})
+	}
+	b, moved, err := serve.StartBench(releases, serve.BenchOptions{Host: o.address, Port: o.port, Shape: shape, Base: base, Refit: func() (*site.Server, error) { return w.make(dir) }, RefitName: map[bool]string{true: "Fit a copy again", false: "Read the folder again"}[o.fitted]})
+	if err != nil {
+		return broken(err)
+	}
+	defer func() { _ = b.Stop() }()
+	if err := b.SetNetwork(site.Network(o.state)); err != nil {
+		return broken(err)
+	}
+	b.SetMode(serve.Mode(o.mode))
+	events, end := b.Watch()
+	defer end()
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	if o.watch {
+		go watchFolder(ctx, dir, func() {
+			if err := b.Refit(); err != nil {
+				fmt.Fprintf(a.err, "The site was built anew, and cannot be served: %s\n", err)
+			}
+		})
+	}
+	in, interactive := os.Stdin, false
+	if f, ok := a.out.(*os.File); ok && a.format == "text" && term.IsTerminal(int(f.Fd())) && term.IsTerminal(int(in.Fd())) {
+		interactive = true
+	}
+	st := present.New(a.out, a.color(a.out))
+	if a.format == "text" {
+		st.Serving(present.Served{Site: b.Site, Control: b.Control, Keys: interactive, Moved: moved, Wanted: o.port, Others: !loopback(o.address)})
+	} else {
+		fmt.Fprintf(a.err, "%s is served, the control is %s\n", b.Site, b.Control)
+	}
+	keys := make(chan byte)
+	if interactive {
+		old, err := term.MakeRaw(int(in.Fd()))
+		if err == nil {
+			defer func() { _ = term.Restore(int(in.Fd()), old) }()
+			st.Raw()
+			go readKeys(in, keys)
+		}
+	}
+	if a.format == "text" {
+		st.ServingState(b.State(), shape)
+	}
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case k := <-keys:
+			if !a.key(b, k, st) {
+				return nil
+			}
+		case what, ok := <-events:
+			if !ok {
+				return nil
+			}
+			switch x := what.(type) {
+			case serve.Entry:
+				if a.format == "json" {
+					data, err := json.Marshal(x)
+					if err != nil {
+						return broken(err)
+					}
+					fmt.Fprintln(a.out, string(data))
+				} else if !a.quiet {
+					st.ServingEntry(x)
+				}
+			case serve.State:
+				if a.format != "json" {
+					st.ServingState(x, shape)
+				}
+			}
+		}
+	}
+}
+
+func loopback(host string) bool {
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback()
+}
+
+// readKeys gives what is typed, byte by byte.
+func readKeys(in io.Reader, to chan<- byte) {
+	r := bufio.NewReader(in)
+	for {
+		k, err := r.ReadByte()
+		if err != nil {
+			return // the terminal is gone
+		}
+		to <- k
+	}
+}
+
+// key does what a key says, and is false when it ends the program.
+func (a *app) key(b *serve.Bench, k byte, st *present.Style) bool {
+	state := b.State()
+	var err error
+	switch k {
+	case 'o':
+		err = b.SetNetwork(site.Online)
+	case 'f':
+		err = b.SetNetwork(site.Offline)
+	case 's':
+		err = b.SetNetwork(site.Slow)
+	case 'e':
+		err = b.SetNetwork(site.Failing)
+	case 'p':
+		err = b.SetNetwork(site.Portal)
+	case 'n':
+		if !b.SetRelease(state.Release + 1) {
+			err = errors.New("there is no newer release: --next names one, r fits again")
+		}
+	case 'b':
+		if !b.SetRelease(state.Release - 1) {
+			err = errors.New("there is no earlier release")
+		}
+	case 'r':
+		err = b.Refit()
+	case 'a':
+		if state.Mode == serve.Aside {
+			b.SetMode(serve.Real)
+		} else {
+			b.SetMode(serve.Aside)
+		}
+	case 'c':
+		b.Clear()
+	case 'q', 3: // Ctrl-C
+		return false
+	default:
+		return true
+	}
+	if err != nil {
+		st.ServingNote(err.Error())
+	}
+	return true
+}
+
+// watchFolder calls when a folder has changed and then was left alone for a while.
+func watchFolder(ctx context.Context, dir string, changed func()) {
+	const look = 500 * time.Millisecond
+	last := fingerprint(dir)
+	dirty := false
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(look):
+		}
+		now := fingerprint(dir)
+		switch {
+		case now != last:
+			last, dirty = now, true
+		case dirty && now != "":
+			dirty = false
+			changed()
+		}
+	}
+}
+
+// fingerprint is another text when a file of a folder is new, gone, or changed.
+func fingerprint(dir string) string {
+	var b strings.Builder
+	_ = filepath.WalkDir(dir, func(p string, d fs.DirEntry, err error) error { // what cannot be read is as if it were not there
+		if err != nil {
+			return nil //nolint:nilerr // a build may be taking it away
+		}
+		if d.IsDir() {
+			if d.Name() == site.OwnDir {
+				return filepath.SkipDir
+			}
+			return nil
+		}
+		if info, err := d.Info(); err == nil {
+			fmt.Fprintf(&b, "%s %d %d\n", p, info.Size(), info.ModTime().UnixNano())
+		}
+		return nil
+	})
+	return b.String()
+}

@@ -1,0 +1,217 @@
+package e2e
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"tachyform/internal/chromium"
+)
+
+// serving is the built program while it serves.
+type serving struct {
+	t             *testing.T
+	cmd           *exec.Cmd
+	site, control string
+	lines         chan string
+}
+
+// serveIn starts the program and waits until it says where it serves.
+func serveIn(t *testing.T, dir string, args ...string) *serving {
+	t.Helper()
+	s := &serving{t: t, cmd: exec.Command(program, append([]string{"serve", "--port", "0"}, args...)...), lines: make(chan string, 10_000)}
+	s.cmd.Dir = dir
+	out, err := s.cmd.StdoutPipe()
+	require.NoError(t, err)
+	s.cmd.Stderr = os.Stderr
+	require.NoError(t, s.cmd.Start())
+	t.Cleanup(func() { _ = s.cmd.Process.Kill() })
+	scan := bufio.NewScanner(out)
+	for s.control == "" && scan.Scan() {
+		if v, ok := strings.CutPrefix(scan.Text(), "site      "); ok {
+			s.site = v
+		}
+		if v, ok := strings.CutPrefix(scan.Text(), "control   "); ok {
+			s.control = v
+		}
+	}
+	require.NotEmpty(t, s.control, "it says where the control is")
+	go func() {
+		for scan.Scan() {
+			s.lines <- scan.Text()
+		}
+		close(s.lines)
+	}()
+	return s
+}
+
+// chrome starts a Chromium with a fresh profile and one tab.
+func chrome(t *testing.T) context.Context {
+	t.Helper()
+	path, err := chromium.Find()
+	require.NoError(t, err, "a missing browser is a failure here")
+	ctx, cancel := chromedp.NewExecAllocator(context.Background(), append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.WindowSize(1280, 800))...)
+	t.Cleanup(cancel)
+	ctx, cancel = chromedp.NewContext(ctx)
+	t.Cleanup(cancel)
+	goes(t, ctx, "about:blank")
+	return ctx
+}
+
+// says evaluates a script in a tab that gives a text, or promises one.
+func says(t *testing.T, tab context.Context, script string) string {
+	t.Helper()
+	out, err := chromedp.Run(tab, chromedp.Evaluate[string](script, func(p *runtime.EvaluateParams) { yes := true; p.AwaitPromise = &yes }))
+	require.NoError(t, err, script)
+	return out
+}
+
+// goes navigates a tab.
+func goes(t *testing.T, tab context.Context, address string) {
+	t.Helper()
+	_, err := chromedp.Run(tab, chromedp.Navigate(address))
+	require.NoError(t, err)
+}
+
+// until waits until an expression is true in a tab.
+func until(t *testing.T, tab context.Context, expression string) {
+	t.Helper()
+	says(t, tab, `new Promise((done) => { const look = () => (`+expression+`) ? done("") : setTimeout(look, 30); look(); })`)
+}
+
+// TestServe is the walk of a new user: install, offline by the control, a release that was built meanwhile, editing with the worker aside, looking at
+// what is stored, and the end.
+func TestServe(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"dist/index.html": start, "dist/app.css": "body { color: teal }", "dist/fares/index.html": strings.Replace(start, "Skerry Line", "Fares", 1), "tachyform.toml": "[icons]\neffort = \"quick\"\n"})
+	before := readAll(t, filepath.Join(dir, "dist"))
+	s := serveIn(t, dir, "dist", "--fitted", "--watch")
+	page := chrome(t)
+	goes(t, page, s.site)
+	assert.Equal(t, "activated", says(t, page, `navigator.serviceWorker.ready.then((r) => r.active.state === "activated" ? r.active.state : new Promise((done) => { r.active.onstatechange = () => done(r.active.state); }))`))
+	control, cancel := chromedp.NewContext(page)
+	t.Cleanup(cancel)
+	pick := func(name, value string) {
+		t.Helper()
+		says(t, control, `document.querySelector('input[name=`+name+`][value="`+value+`"]').click(), ""`)
+		until(t, control, `!!document.querySelector('input[name=`+name+`][value="`+value+`"]:checked')`)
+	}
+	goes(t, control, s.control)
+	until(t, control, `document.querySelectorAll("#log tr").length > 2`)
+
+	pick("network", "offline")
+	until(t, control, `document.getElementById("said").textContent.includes("offline")`)
+	goes(t, page, s.site+"fares/")
+	assert.Equal(t, "Fares true", says(t, page, `document.title + " " + !!navigator.serviceWorker.controller`))
+	assert.Equal(t, "rejected", says(t, page, `fetch("/nowhere?" + Math.random()).then((r) => String(r.status), () => "rejected")`), "offline is refused")
+	pick("network", "online")
+
+	write(t, dir, map[string]string{"dist/index.html": strings.Replace(start, "<title>Skerry Line", "<title>Built anew", 1)})
+	until(t, control, `document.querySelectorAll('input[name=release]').length === 2 && document.querySelector('input[name=release][value="1"]').checked`)
+	assert.Equal(t, "new", says(t, page, `navigator.serviceWorker.getRegistration().then(async (r) => { await r.update(); return r.waiting || r.installing ? "new" : "none"; })`), "the browser finds the release")
+	assert.Equal(t, "Skerry Line", says(t, page, `fetch("/").then((r) => r.text()).then((t) => /<title>([^<]*)/.exec(t)[1])`), "the open page keeps its own")
+
+	pick("mode", "aside")
+	says(t, page, `navigator.serviceWorker.getRegistration().then((r) => r.update()).then(() => "")`)
+	deadline := time.Now().Add(time.Minute)
+	for says(t, page, `fetch("/").then((r) => r.text()).then((t) => /<title>([^<]*)/.exec(t)[1])`) != "Built anew" {
+		require.True(t, time.Now().Before(deadline), "the worker never stepped aside")
+		goes(t, page, s.site)
+	}
+	pick("mode", "real")
+
+	says(t, control, `document.getElementById("look").click(), ""`)
+	until(t, control, `/Worker for \/: \/sw.js/.test(document.getElementById("stored").textContent)`)
+	says(t, control, `document.querySelector("[data-take=workers]").click(), ""`)
+	until(t, control, `/No worker/.test(document.getElementById("stored").textContent)`)
+	assert.Equal(t, "0", says(t, page, `navigator.serviceWorker.getRegistrations().then((l) => String(l.length))`))
+	assert.Equal(t, "false", says(t, control, `String([...document.querySelectorAll("button, input, select")].some((e) => !e.textContent.trim() && !e.labels?.length && !e.getAttribute("aria-label")))`), "every control has a name")
+
+	require.NoError(t, s.cmd.Process.Signal(syscall.SIGINT))
+	require.NoError(t, s.cmd.Wait())
+	log := ""
+	for line := range s.lines {
+		log += line + "\n"
+	}
+	assert.Contains(t, log, "update check")
+	assert.Contains(t, log, "> offline")
+	for line := range strings.Lines(log) {
+		assert.LessOrEqual(t, len([]rune(strings.TrimRight(line, "\n"))), 80, line)
+	}
+	write(t, dir, map[string]string{"dist/index.html": start})
+	assert.Equal(t, before, readAll(t, filepath.Join(dir, "dist")), "the site itself is not touched")
+}
+
+func readAll(t *testing.T, dir string) map[string]string {
+	t.Helper()
+	out := map[string]string{}
+	require.NoError(t, filepath.WalkDir(dir, func(p string, d os.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		data, err := os.ReadFile(p)
+		out[p] = string(data)
+		return err
+	}))
+	return out
+}
+
+// TestServeSays is about what it says of what it cannot do, and its lines for machines.
+func TestServeSays(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"dist/index.html": start})
+	for args, want := range map[string]string{"serve gone": "gone", "serve dist --network missing": "it is online, offline", "serve dist --slow fast": "no shape", "serve dist --worker x": "real or aside", "serve dist --port 70000": "--port", "serve dist --next gone": "gone"} {
+		_, errs, code := run(t, dir, strings.Fields(args)...)
+		assert.Equal(t, 2, code, "%s: %s", args, errs)
+		assert.Contains(t, errs, want, args)
+	}
+	cmd := exec.Command(program, "serve", "dist", "--port", "0", "--format", "json")
+	cmd.Dir = dir
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	errs, err := cmd.StderrPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	t.Cleanup(func() { _ = cmd.Process.Kill() })
+	first := bufio.NewScanner(errs)
+	require.True(t, first.Scan())
+	address, _, _ := strings.Cut(first.Text(), " ")
+	_, _, err = fetched(address + "gone?x=1")
+	require.NoError(t, err)
+	lines := bufio.NewScanner(out)
+	require.True(t, lines.Scan())
+	var e struct {
+		URL    string
+		Status int
+	}
+	require.NoError(t, json.Unmarshal(lines.Bytes(), &e), lines.Text())
+	assert.Equal(t, "/gone?x=1 404", fmt.Sprint(e.URL, " ", e.Status))
+}
+
+// fetched gives the status and the body of an answer.
+func fetched(address string) (int, string, error) {
+	res, err := http.Get(address) //nolint:gosec // it is our own
+	if err != nil {
+		return 0, "", err
+	}
+	defer res.Body.Close()
+	body, err := io.ReadAll(res.Body)
+	return res.StatusCode, string(body), err
+}

@@ -1,0 +1,544 @@
+package serve
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/klauspost/compress/gzhttp"
+
+	"tachyform/internal/site"
+	"tachyform/internal/worker"
+)
+
+// Mode says what a worker of the site does while it is worked on.
+type Mode string
+
+// The modes.
+const (
+	Real  Mode = "real"  // as visitors will have it
+	Aside Mode = "aside" // every worker is answered with one that steps aside: each load is the file on disk
+)
+
+// asideWorker takes the place of the site's worker and answers nothing.
+const asideWorker = `// Stands in for the worker of the site while the mode of tachyform serve is "aside": it answers nothing, so that every load is the file on disk.
+addEventListener("install", () => skipWaiting());
+addEventListener("activate", (event) => event.waitUntil(clients.claim()));
+`
+
+// Release is one set of files that is served.
+type Release struct {
+	Name   string
+	Server *site.Server
+}
+
+// BenchOptions of a workbench.
+type BenchOptions struct {
+	Host  string // to listen on, such as 127.0.0.1
+	Port  int    // of the site; the control takes the next free one
+	Shape Shape  // of answers in the state slow
+	Base  string // path of the site
+
+	// Refit makes the release that is being worked on anew; nil when there is nothing to make. RefitName is what it does, such as "Fit again".
+	Refit     func() (*site.Server, error)
+	RefitName string
+}
+
+// Shape is how slow a slow network is. The zero value never answers.
+type Shape struct {
+	Latency time.Duration // before the first byte
+	Rate    int           // bytes a second, 0 for no limit
+}
+
+// ParseShape reads "400ms/50kbps": how long until an answer begins, and kilobits a second after that.
+func ParseShape(s string) (Shape, error) {
+	first, second, both := strings.Cut(s, "/")
+	wait, err := time.ParseDuration(strings.TrimSpace(first))
+	if err != nil || wait < 0 || wait > time.Minute {
+		return Shape{}, fmt.Errorf("%q is no shape such as 400ms/50kbps: how long until an answer begins, up to a minute, and how fast it comes then", s)
+	}
+	out := Shape{Latency: wait}
+	if both {
+		digits, ok := strings.CutSuffix(strings.ToLower(strings.TrimSpace(second)), "kbps")
+		n, err := strconv.Atoi(strings.TrimSpace(digits))
+		if !ok || err != nil || n < 1 || n > 1_000_000 {
+			return Shape{}, fmt.Errorf("%q: %q is no speed such as 50kbps", s, second)
+		}
+		out.Rate = n * 125
+	}
+	return out, nil
+}
+
+// Entry is one request in the log.
+type Entry struct {
+	Number  int       `json:"number"` // from 1
+	Time    time.Time `json:"time"`
+	Who     string    `json:"who"` // "page", "worker", "update check", "browser" (icons and manifests) or "prefetch"
+	For     string    `json:"for"` // what it is for: a request destination of the Fetch Standard, "" when the browser does not say
+	Method  string    `json:"method"`
+	URL     string    `json:"url"`    // path and query
+	Status  int       `json:"status"` // 0 when there was no answer
+	Bytes   int       `json:"bytes"`  // of the body, as they were sent
+	Took    float64   `json:"took"`   // ms
+	Release string    `json:"release"`
+	State   string    `json:"state"` // of the network, for this address
+	Note    string    `json:"note"`  // what is to be said of it, "" for nothing
+}
+
+// State is all that can be switched.
+type State struct {
+	Network  site.Network `json:"network"`
+	Faults   site.Faults  `json:"faults"`
+	Mode     Mode         `json:"mode"`
+	Release  int          `json:"release"` // which of the releases, from 0
+	Releases []string     `json:"releases"`
+	Clearing bool         `json:"clearing"` // the next page answer empties what the browser stores
+	Site     string       `json:"site"`     // address of the site
+}
+
+// maxEntries is how many requests the log keeps.
+const maxEntries = 2000
+
+// Bench is a site on a local port with a control beside it. It is safe for concurrent use.
+type Bench struct {
+	Site    string // address of the site, such as http://127.0.0.1:8417/
+	Control string // address of the control page, with its token
+
+	web     *Server
+	control *http.Server
+	o       BenchOptions
+	token   string
+	hosts   []string // that requests may name
+
+	mu       sync.Mutex
+	state    State
+	releases []Release
+	entries  []Entry
+	number   int
+	watchers map[chan any]bool
+	workers  map[string]bool // paths that browsers have asked for as workers
+}
+
+// maxTried is how many ports are tried when one is taken.
+const maxTried = 20
+
+// StartBench serves the first of some releases, and the control beside it. moved says that the wanted port was taken.
+func StartBench(releases []Release, o BenchOptions) (b *Bench, moved bool, err error) {
+	secret := make([]byte, 12)
+	if _, err := rand.Read(secret); err != nil {
+		return nil, false, err
+	}
+	b = &Bench{o: o, token: hex.EncodeToString(secret), releases: releases, watchers: map[chan any]bool{}, workers: map[string]bool{}}
+	b.state = State{Network: site.Online, Faults: site.Faults{}, Mode: Real}
+	b.web = &Server{site: releases[0].Server, state: site.Online, left: make(chan struct{}), handler: b}
+	port := o.Port
+	for try := 0; ; try++ {
+		b.web.addr = net.JoinHostPort(o.Host, strconv.Itoa(port))
+		if err = b.web.listen(); err == nil {
+			break
+		}
+		if try == maxTried || port == 0 || port == 65535 {
+			return nil, false, fmt.Errorf("no port can be listened on: %w", err)
+		}
+		port, moved = port+1, true
+	}
+	b.Site, _ = url.JoinPath("http://"+b.web.addr, o.Base)
+	b.web.Origin = "http://" + b.web.addr
+	_, used, _ := net.SplitHostPort(b.web.addr)
+	next, _ := strconv.Atoi(used)
+	var l net.Listener
+	for try := 1; ; try++ {
+		if l, err = net.Listen("tcp", net.JoinHostPort(o.Host, strconv.Itoa(next+try))); err == nil {
+			break
+		}
+		if try == maxTried {
+			_ = b.web.Stop()
+			return nil, false, fmt.Errorf("no port for the control: %w", err)
+		}
+	}
+	b.Control = "http://" + l.Addr().String() + "/" + b.token + "/"
+	b.hosts = hostsOf(o.Host)
+	b.control = &http.Server{Handler: http.HandlerFunc(b.serveControl), ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = b.control.Serve(l) }() // ends with Stop
+	return b, moved, nil
+}
+
+// hostsOf gives the names by which a browser may ask for what listens on a host: others are of pages elsewhere that were led here.
+func hostsOf(host string) []string {
+	ip := net.ParseIP(host)
+	switch {
+	case ip != nil && ip.IsLoopback(), host == "localhost":
+		return []string{"127.0.0.1", "localhost", "::1", host}
+	case ip != nil && ip.IsUnspecified(), host == "":
+		return nil // every address of the machine
+	}
+	return []string{host}
+}
+
+// Stop ends both servers and cuts what is open.
+func (b *Bench) Stop() error {
+	b.mu.Lock()
+	for w := range b.watchers {
+		close(w)
+		delete(b.watchers, w)
+	}
+	b.mu.Unlock()
+	return errors.Join(b.web.Stop(), b.control.Close())
+}
+
+// State gives what is switched on.
+func (b *Bench) State() State {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.now()
+}
+
+func (b *Bench) now() State {
+	s := b.state
+	s.Site = b.Site
+	s.Releases = []string{}
+	for _, r := range b.releases {
+		s.Releases = append(s.Releases, r.Name)
+	}
+	s.Faults = append(site.Faults{}, b.state.Faults...)
+	return s
+}
+
+// Entries gives the log.
+func (b *Bench) Entries() []Entry {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return append([]Entry{}, b.entries...)
+}
+
+// Watch gives a channel that is told of every [Entry] and of every change of the [State], and a function that ends that. What a slow reader
+// does not take is dropped.
+func (b *Bench) Watch() (<-chan any, func()) {
+	c := make(chan any, 256)
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.watchers[c] = true
+	return c, func() {
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		if b.watchers[c] {
+			delete(b.watchers, c)
+			close(c)
+		}
+	}
+}
+
+func (b *Bench) tell(what any) {
+	for w := range b.watchers {
+		select {
+		case w <- what:
+		default: // it does not keep up
+		}
+	}
+}
+
+// SetNetwork switches the state of the whole network.
+func (b *Bench) SetNetwork(n site.Network) error {
+	if err := b.web.SetNetwork(n); err != nil {
+		return err
+	}
+	b.change(func(s *State) { s.Network = n })
+	return nil
+}
+
+// SetFaults switches the states of single addresses.
+func (b *Bench) SetFaults(f site.Faults) {
+	b.web.SetFaults(f)
+	b.change(func(s *State) { s.Faults = f })
+}
+
+// SetMode switches what workers are answered with.
+func (b *Bench) SetMode(m Mode) { b.change(func(s *State) { s.Mode = m }) }
+
+// Clear has the next answer to a page empty what the browser stores for the origin (Clear Site Data, "storage" and "cache").
+func (b *Bench) Clear() { b.change(func(s *State) { s.Clearing = true }) }
+
+// SetRelease serves another of the releases; ok is false when there is none of the number.
+func (b *Bench) SetRelease(n int) (ok bool) {
+	b.mu.Lock()
+	if n < 0 || n >= len(b.releases) {
+		b.mu.Unlock()
+		return false
+	}
+	b.web.Release(b.releases[n].Server)
+	b.state.Release = n
+	b.tell(b.now())
+	b.mu.Unlock()
+	return true
+}
+
+// Add takes up a release behind the others, and serves it.
+func (b *Bench) Add(r Release) {
+	b.mu.Lock()
+	b.releases = append(b.releases, r)
+	n := len(b.releases) - 1
+	b.mu.Unlock()
+	b.SetRelease(n)
+}
+
+// Refit makes the release anew that is being worked on, and serves it as the newest.
+func (b *Bench) Refit() error {
+	if b.o.Refit == nil {
+		return errors.New("there is nothing to make anew")
+	}
+	s, err := b.o.Refit()
+	if err != nil {
+		return err
+	}
+	b.mu.Lock()
+	name := fmt.Sprintf("%s, again (%d)", strings.SplitN(b.releases[0].Name, ",", 2)[0], len(b.releases))
+	b.mu.Unlock()
+	b.Add(Release{name, s})
+	return nil
+}
+
+func (b *Bench) change(f func(*State)) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	f(&b.state)
+	b.tell(b.now())
+}
+
+// lookPath is the address of the page that tells what the browser stores. It ends in an extension, and begins with a dot, so that workers that
+// answer every page with their own are likely to leave it alone.
+const lookPath = "/.tachyform/look.html"
+
+// ServeHTTP answers for the site.
+func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	if !b.mayAsk(r.Host) {
+		http.Error(w, "This address is not served here.", http.StatusMisdirectedRequest)
+		return
+	}
+	if r.URL.Path == lookPath {
+		b.look(w)
+		return
+	}
+	began := time.Now()
+	e := Entry{Time: began, Method: r.Method, URL: r.URL.RequestURI(), For: r.Header.Get("Sec-Fetch-Dest")}
+	b.mu.Lock()
+	if r.Header.Get("Service-Worker") == "script" && len(b.workers) < maxWorkers {
+		b.workers[r.URL.Path] = true
+	}
+	e.Who = who(r, b.workers)
+	state := b.now()
+	e.Release = b.releases[state.Release].Name
+	b.mu.Unlock()
+	e.State = string(state.Network)
+	if state.Network == site.Online {
+		if n := state.Faults.For(r.URL.EscapedPath()); n != site.Online {
+			e.State = string(n)
+		}
+	}
+	defer func() {
+		e.Took = float64(time.Since(began).Microseconds()) / 1000
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		b.number++
+		e.Number = b.number
+		if len(b.entries) == maxEntries {
+			b.entries = append(b.entries[:0:0], b.entries[maxEntries/4:]...)
+		}
+		b.entries = append(b.entries, e)
+		b.tell(e)
+	}()
+	script := r.Header.Get("Service-Worker") == "script"
+	if script && state.Mode == Aside && e.State == string(site.Online) {
+		e.Note = "answered with a worker that steps aside"
+		e.Status, e.Bytes = b.send(w, r, answer{http.StatusOK, http.Header{"Content-Type": {"text/javascript; charset=utf-8"}, "Cache-Control": {"no-store"}}, []byte(asideWorker)}, Shape{})
+		return
+	}
+	shaped := Shape{}
+	if e.State == string(site.Slow) && b.o.Shape != (Shape{}) {
+		shaped = b.o.Shape
+	}
+	a := b.answer(r, e.State, shaped != Shape{})
+	if script && a.status == http.StatusNotFound && e.State == string(site.Online) {
+		e.Note = "a browser looks after a worker that this site does not have: it is left from another project at this address, and may answer in its place. The key c, or the control, clears it"
+		if state.Clearing {
+			a = answer{http.StatusOK, http.Header{"Content-Type": {"text/javascript; charset=utf-8"}, "Cache-Control": {"no-store"}}, []byte(worker.Retiring(b.o.Base, true))}
+			e.Note = "the left worker is replaced by one that goes"
+		}
+	}
+	if state.Clearing && strings.HasPrefix(a.header.Get("Content-Type"), "text/html") && e.Who == "page" {
+		a.header.Set("Clear-Site-Data", `"cache", "storage"`)
+		e.Note = "the browser empties what it stores for this address, workers too"
+		b.change(func(s *State) { s.Clearing = false })
+	}
+	if state.Mode == Aside {
+		a.header.Set("Cache-Control", "no-store")
+	}
+	e.Status, e.Bytes = b.send(w, r, a, shaped)
+}
+
+// mayAsk says whether a request may name a host.
+func (b *Bench) mayAsk(hostport string) bool {
+	host, _, err := net.SplitHostPort(hostport)
+	if err != nil {
+		host = hostport
+	}
+	if b.hosts == nil {
+		return true
+	}
+	for _, h := range b.hosts {
+		if h == strings.Trim(host, "[]") {
+			return true
+		}
+	}
+	return false
+}
+
+// maxWorkers is how many addresses of workers are remembered.
+const maxWorkers = 50
+
+// who says who makes a request, by what browsers say of themselves (Fetch Metadata; Service Workers, "Service-Worker" header).
+func who(r *http.Request, workers map[string]bool) string {
+	purpose := r.Header.Get("Sec-Purpose") + r.Header.Get("Purpose")
+	dest := r.Header.Get("Sec-Fetch-Dest")
+	switch {
+	case r.Header.Get("Service-Worker") == "script":
+		return "update check"
+	case strings.Contains(purpose, "prefetch"):
+		return "prefetch"
+	case dest == "manifest", strings.HasSuffix(r.URL.Path, "/favicon.ico"):
+		return "browser"
+	case dest == "serviceworker":
+		return "worker"
+	}
+	if u, err := url.Parse(r.Referer()); err == nil && workers[u.Path] { // a worker's own requests name its script
+		return "worker"
+	}
+	return "page"
+}
+
+// answer is what is sent.
+type answer struct {
+	status int
+	header http.Header
+	body   []byte
+}
+
+// recorder takes an answer down instead of sending it.
+type recorder struct{ answer }
+
+func (c *recorder) Header() http.Header { return c.header }
+func (c *recorder) WriteHeader(n int)   { c.status = n }
+func (c *recorder) Write(p []byte) (int, error) {
+	c.body = append(c.body, p...)
+	return len(p), nil
+}
+
+// answer has the site answer a request, with the lifetimes that a good host gives. online asks for the site's answer whatever the state.
+func (b *Bench) answer(r *http.Request, state string, online bool) answer {
+	c := &recorder{answer{status: http.StatusOK, header: http.Header{}}}
+	asked := r.Clone(r.Context())
+	asked.Header.Set("If-None-Match", strings.TrimPrefix(r.Header.Get("If-None-Match"), "W/"))
+	if online {
+		b.web.online(c, asked)
+	} else {
+		b.web.ServeHTTP(c, asked)
+	}
+	if state == string(site.Online) || online {
+		if c.header.Get("Cache-Control") == "" {
+			c.header.Set("Cache-Control", lifetime(r.URL.Path))
+		}
+	} else {
+		c.header.Set("Cache-Control", "no-store")
+	}
+	return c.answer
+}
+
+// lifetime is how long a good host lets browsers keep a file: for ever when its name changes with its content, and else until they have asked.
+func lifetime(p string) string {
+	if site.HasDigest(p) {
+		return "public, max-age=31536000, immutable"
+	}
+	return "no-cache"
+}
+
+// send writes an answer, made small where that helps and slow where that is wanted, and gives its status and how many bytes were sent.
+func (b *Bench) send(w http.ResponseWriter, r *http.Request, a answer, s Shape) (status, n int) {
+	h := w.Header()
+	for k, v := range a.header {
+		h[k] = v
+	}
+	body := a.body
+	if a.status == http.StatusOK && len(body) > 1024 && r.Header.Get("Range") == "" && gzhttp.DefaultContentTypeFilter(h.Get("Content-Type")) && strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") {
+		var small bytes.Buffer
+		z, err := gzip.NewWriterLevel(&small, gzip.BestSpeed)
+		if err == nil {
+			_, err = z.Write(body)
+		}
+		if err == nil && z.Close() == nil && small.Len() < len(body) {
+			body = small.Bytes()
+			h.Set("Content-Encoding", "gzip")
+			if tag := h.Get("Etag"); tag != "" {
+				h.Set("Etag", "W/"+strings.TrimPrefix(tag, "W/")) // RFC 9110, section 8.8.1
+			}
+		}
+		h.Add("Vary", "Accept-Encoding")
+	}
+	h.Set("X-Content-Type-Options", "nosniff")
+	if a.status != http.StatusNotModified {
+		h.Set("Content-Length", strconv.Itoa(len(body)))
+	}
+	if !pause(r.Context(), s.Latency) {
+		panic(http.ErrAbortHandler)
+	}
+	w.WriteHeader(a.status)
+	if r.Method == http.MethodHead || a.status == http.StatusNotModified {
+		return a.status, 0
+	}
+	if s.Rate == 0 {
+		n, _ = w.Write(body) // a client that went away
+		return a.status, n
+	}
+	begin := time.Now()
+	for len(body) > 0 {
+		part := body[:min(len(body), max(1, s.Rate/20))]
+		k, err := w.Write(part)
+		if n += k; err != nil {
+			return a.status, n
+		}
+		if f, ok := w.(http.Flusher); ok {
+			f.Flush()
+		}
+		if body = body[len(part):]; len(body) == 0 {
+			break
+		}
+		if !pause(r.Context(), time.Duration(float64(n)/float64(s.Rate)*float64(time.Second))-time.Since(begin)) {
+			panic(http.ErrAbortHandler)
+		}
+	}
+	return a.status, n
+}
+
+// pause waits, and says whether it came to the end.
+func pause(ctx context.Context, d time.Duration) bool {
+	if d <= 0 {
+		return true
+	}
+	t := time.NewTimer(d)
+	defer t.Stop()
+	select {
+	case <-t.C:
+		return true
+	case <-ctx.Done():
+		return false
+	}
+}
