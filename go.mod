@@ -37,6 +37,7 @@ require (
 	golang.org/x/sys v0.49.0
 	golang.org/x/term v0.47.0
 	golang.org/x/text v0.43.0
+	rsc.io/qr v0.2.0
 )
 
 require (

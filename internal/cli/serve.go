@@ -32,7 +32,7 @@ type serving struct {
 	base, address, slow, mode, state string
 	port                             int
 	next                             []string
-	fitted, watch                    bool
+	fitted, watch, https             bool
 }
 
 func (a *app) serveCommand() *cobra.Command {
@@ -47,14 +47,16 @@ release, let the worker step aside while you edit, and empty the browser. Offlin
 
 The port is the same every time, so that a worker that is registered is met again. Nothing of ours is in the pages, and
 SITE is not touched: --fitted serves a fitted copy. --watch notices that SITE was built anew, and serves it as the next
-release once it has settled. Only this machine can ask, unless --address says otherwise.`,
-		Example: "  tachyform serve dist\n  tachyform serve dist --fitted --watch\n  tachyform serve dist --next ../next/dist --slow 400ms/50kbps",
+release once it has settled. Only this machine can ask, unless --address says otherwise; a phone takes a worker only over
+--https, from an authority of this machine that it was told to trust.`,
+		Example: "  tachyform serve dist\n  tachyform serve dist --fitted --watch\n  tachyform serve dist --address 0.0.0.0 --https\n  tachyform serve dist --next ../next/dist --slow 400ms/50kbps",
 		Args:    cobra.MaximumNArgs(1),
 		RunE:    func(cmd *cobra.Command, args []string) error { return a.serve(cmd.Context(), args, o) },
 	}
 	f := cmd.Flags()
 	f.StringVar(&o.base, "base", "", "URL `path` the site is served from (default /)")
 	f.StringVar(&o.address, "address", "127.0.0.1", "`address` to listen on; another one than this machine's own lets others in")
+	f.BoolVar(&o.https, "https", false, "serve over https (and HTTP/2), with a certificate that devices trust once: other devices install workers only then")
 	f.IntVar(&o.port, "port", defaultPort, "`port` of the site; the next free one when it is taken")
 	f.StringSliceVar(&o.next, "next", nil, "`folder` of the next release; may be given again")
 	f.StringVar(&o.slow, "slow", "", "what slow is: `400ms/50kbps`, until an answer begins and how fast it comes (default: no answer)")
@@ -64,6 +66,9 @@ release once it has settled. Only this machine can ask, unless --address says ot
 	f.BoolVar(&o.watch, "watch", false, "serve SITE as the next release whenever it was built anew")
 	return cmd
 }
+
+// maxPerSecond is how many requests of one second are written.
+const maxPerSecond = 200
 
 // workshop makes releases of a folder.
 type workshop struct {
@@ -178,7 +183,17 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 		}
 		releases = append(releases, serve.Release{Name: d, Server: server})
 	}
-	b, moved, err := serve.StartBench(releases, serve.BenchOptions{Host: o.address, Port: o.port, Shape: shape, Base: base, Refit: func() (*site.Server, error) { return w.make(dir) }, RefitName: map[bool]string{true: "Fit a copy again", false: "Read the folder again"}[o.fitted]})
+	var authority *serve.Authority
+	if o.https {
+		folder, err := os.UserConfigDir()
+		if err != nil {
+			return broken(fmt.Errorf("the certificate authority needs a folder for the user's configuration: %w", err))
+		}
+		if authority, err = serve.OpenAuthority(filepath.Join(folder, "tachyform")); err != nil {
+			return broken(fmt.Errorf("the certificate authority: %w", err))
+		}
+	}
+	b, moved, err := serve.StartBench(releases, serve.BenchOptions{Host: o.address, Port: o.port, Authority: authority, Shape: shape, Base: base, Refit: func() (*site.Server, error) { return w.make(dir) }, RefitName: map[bool]string{true: "Fit a copy again", false: "Read the folder again"}[o.fitted]})
 	if err != nil {
 		return broken(err)
 	}
@@ -204,7 +219,14 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	}
 	st := present.New(a.out, a.color(a.out))
 	if a.format == "text" {
-		st.Serving(present.Served{Site: b.Site, Control: b.Control, Keys: interactive, Moved: moved, Wanted: o.port, Others: !loopback(o.address)})
+		v := present.Served{Site: b.Site, Control: b.Control, Keys: interactive, Moved: moved, Wanted: o.port, Others: !loopback(o.address), Trust: b.Trust}
+		if authority != nil {
+			folder, _ := os.UserConfigDir() // it was asked for before
+			v.Authority, v.Fingerprint, v.Made = filepath.Join(folder, "tachyform", "authority.pem"), authority.Fingerprint(), authority.Made
+		}
+		if err := st.Serving(v); err != nil {
+			return broken(err)
+		}
 	} else {
 		fmt.Fprintf(a.err, "%s is served, the control is %s\n", b.Site, b.Control)
 	}
@@ -220,6 +242,7 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	if a.format == "text" {
 		st.ServingState(b.State(), shape)
 	}
+	shown, second := 0, time.Time{}
 	for {
 		select {
 		case <-ctx.Done():
@@ -241,7 +264,15 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 					}
 					fmt.Fprintln(a.out, string(data))
 				} else if !a.quiet {
-					st.ServingEntry(x)
+					if now := x.Time.Truncate(time.Second); now != second {
+						if shown > maxPerSecond {
+							st.ServingNote(fmt.Sprintf("and %d more in this second", shown-maxPerSecond))
+						}
+						shown, second = 0, now
+					}
+					if shown++; shown <= maxPerSecond {
+						st.ServingEntry(x)
+					}
 				}
 			case serve.State:
 				if a.format != "json" {

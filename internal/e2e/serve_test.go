@@ -172,6 +172,36 @@ func readAll(t *testing.T, dir string) map[string]string {
 	return out
 }
 
+// TestServeInFirefox installs, goes offline by the control, and finds the release that was built meanwhile.
+func TestServeInFirefox(t *testing.T) {
+	needsAll(t)
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"dist/index.html": start, "dist/app.css": "", "dist/fares/index.html": strings.Replace(start, "Skerry Line", "Fares", 1), "tachyform.toml": "[icons]\neffort = \"quick\"\n"})
+	s := serveIn(t, dir, "dist", "--fitted", "--watch")
+	f := startFirefox(t)
+	require.NoError(t, f.open(s.site))
+	f.evaluate(`navigator.serviceWorker.ready.then((r) => r.active.state === "activated" ? "" : new Promise((done) => { r.active.onstatechange = () => done(""); }))`)
+	order := func(what string) {
+		t.Helper()
+		res, err := http.Post(s.control+"do", "application/json", strings.NewReader(what))
+		require.NoError(t, err)
+		res.Body.Close()
+		require.Equal(t, 204, res.StatusCode)
+	}
+	order(`{"network": "offline"}`)
+	require.NoError(t, f.open(s.site+"fares/"))
+	assert.Equal(t, "Fares", f.evaluate("document.title"))
+	order(`{"network": "online"}`)
+	write(t, dir, map[string]string{"dist/index.html": strings.Replace(start, "<title>Skerry Line", "<title>Built anew", 1)})
+	for line := range s.lines {
+		if strings.Contains(line, "release 2 of 2") {
+			break
+		}
+	}
+	assert.Equal(t, "new", f.evaluate(`navigator.serviceWorker.getRegistration().then(async (r) => { await r.update(); return r.waiting || r.installing ? "new" : "none"; })`))
+}
+
 // TestServeSays is about what it says of what it cannot do, and its lines for machines.
 func TestServeSays(t *testing.T) {
 	t.Parallel()

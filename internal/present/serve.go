@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"rsc.io/qr"
+
 	"tachyform/internal/serve"
 	"tachyform/internal/site"
 )
@@ -15,24 +17,88 @@ type Served struct {
 	Moved         bool // the wanted port was taken
 	Wanted        int
 	Others        bool // other machines can ask
+
+	Authority   string // path of the certificate that devices have to trust, "" for http
+	Fingerprint string // of it
+	Made        bool   // it is new, so that nobody trusts it yet
+	Trust       string // address that gives it to other devices, "" for none
 }
 
 // Raw makes lines end as a terminal wants them whose keys are read one by one.
 func (s *Style) Raw() { s.raw = true }
 
 // Serving begins the log.
-func (s *Style) Serving(v Served) {
+func (s *Style) Serving(v Served) error {
 	s.printf("%s %s\n", s.faint.Render(pad("site", 9)), s.title.Render(v.Site))
 	s.printf("%s %s\n", s.faint.Render(pad("control", 9)), v.Control)
 	if v.Moved {
 		s.printf("%s\n", s.warn.Render(fmt.Sprintf("Port %d is taken, so the next one is used: a worker that is registered there is not met here.", v.Wanted)))
 	}
 	if v.Others {
-		s.printf("%s\n", s.warn.Render("Whoever is in this network can read the site. Other devices take no worker from it, since it is not https."))
+		text := "Whoever is in this network can read the site."
+		if v.Authority == "" {
+			text += " Other devices take no worker from it, since it is not https (--https)."
+		}
+		s.printf("%s\n", s.warn.Render(text))
+	}
+	if v.Authority != "" {
+		s.trust(v)
 	}
 	if v.Keys {
 		s.printf("%s\n", s.faint.Render("o online  f offline  s slow  e failing  p portal  a worker aside"))
 		s.printf("%s\n", s.faint.Render("n next release  b back  r fit or read again  c empty the browser  q quit"))
+	}
+	return s.err
+}
+
+// trust says how devices come to trust the certificate.
+func (s *Style) trust(v Served) {
+	made := "A browser takes no worker over a certificate that it does not trust. Trust this one once:"
+	if v.Made {
+		made = "A certificate authority was made for this machine, and no device trusts it yet. Browsers take no worker until they do:"
+	}
+	s.printf("\n%s\n", wrap(made, 78, 0))
+	s.printf("  %s\n  %s\n", v.Authority, s.faint.Render("SHA-256 "+v.Fingerprint[:48]))
+	s.printf("          %s\n", s.faint.Render(v.Fingerprint[48:]))
+	row := func(label, text string) { s.printf("  %s %s\n", s.faint.Render(pad(label, 9)), wrap(text, 66, 12)) }
+	row("macOS", "open it, add it to the login keychain, and set it to Always Trust")
+	row("Windows", "open it, install it for the current user, into Trusted Root Certification Authorities")
+	row("Linux", "Chromium: Settings, Manage certificates, Authorities. Firefox: Settings, View Certificates, Authorities")
+	if v.Trust != "" {
+		s.printf("\n  %s %s\n", s.faint.Render(pad("phone", 9)), v.Trust)
+		row("iPhone", "open this in Safari, install the profile in Settings, then turn it on under General, About, Certificate Trust Settings")
+		row("Android", "open this, then Settings, Security, Encryption and credentials, Install a certificate, CA certificate")
+		s.printf("\n")
+		s.qr(v.Site)
+	}
+	s.printf("\n")
+}
+
+// qr draws an address as a QR code (ISO/IEC 18004), two modules in each line: light on dark, with the quiet zone that readers want.
+func (s *Style) qr(address string) {
+	code, err := qr.Encode(address, qr.L)
+	if err != nil {
+		return // it is too long: the address stands above
+	}
+	const quiet = 2
+	light := func(x, y int) bool {
+		return x < 0 || y < 0 || x >= code.Size || y >= code.Size || !code.Black(x, y)
+	}
+	for y := -quiet; y < code.Size+quiet; y += 2 {
+		var line strings.Builder
+		for x := -quiet; x < code.Size+quiet; x++ {
+			switch top, bottom := light(x, y), light(x, y+1); {
+			case top && bottom:
+				line.WriteRune('█')
+			case top:
+				line.WriteRune('▀')
+			case bottom:
+				line.WriteRune('▄')
+			default:
+				line.WriteRune(' ')
+			}
+		}
+		s.printf("    %s\n", s.code.Render(line.String()))
 	}
 }
 

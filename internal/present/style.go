@@ -16,6 +16,7 @@ import (
 type Style struct {
 	w                                     io.Writer
 	title, good, warn, bad, faint, accent lipgloss.Style
+	code                                  lipgloss.Style // of what is read by machines: white on black
 	err                                   error
 	raw                                   bool // the terminal does not begin a line by itself
 }
@@ -28,7 +29,7 @@ func New(w io.Writer, color bool) *Style {
 	}
 	c := func(index string) lipgloss.Style { return r.NewStyle().Foreground(lipgloss.Color(index)) }
 	// The basic colours, which people set up in their terminals so that they can be read there.
-	return &Style{w: w, title: r.NewStyle().Bold(true), good: c("2"), warn: c("3"), bad: c("1").Bold(true), faint: c("8"), accent: c("6")}
+	return &Style{w: w, title: r.NewStyle().Bold(true), good: c("2"), warn: c("3"), bad: c("1").Bold(true), faint: c("8"), accent: c("6"), code: r.NewStyle().Foreground(lipgloss.Color("15")).Background(lipgloss.Color("0"))}
 }
 
 func (s *Style) printf(format string, args ...any) {

@@ -2,15 +2,20 @@ package serve
 
 import (
 	"bytes"
+	"cmp"
 	"compress/gzip"
 	"context"
 	"crypto/rand"
+	"crypto/tls"
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
+	"log"
 	"net"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -49,6 +54,9 @@ type BenchOptions struct {
 	Port  int    // of the site; the control takes the next free one
 	Shape Shape  // of answers in the state slow
 	Base  string // path of the site
+
+	// Authority has the site and the control be served over https (and HTTP/2), nil for http.
+	Authority *Authority
 
 	// Refit makes the release that is being worked on anew; nil when there is nothing to make. RefitName is what it does, such as "Fit again".
 	Refit     func() (*site.Server, error)
@@ -114,9 +122,11 @@ const maxEntries = 2000
 type Bench struct {
 	Site    string // address of the site, such as http://127.0.0.1:8417/
 	Control string // address of the control page, with its token
+	Trust   string // address from which other devices get the authority's certificate, "" for none
 
 	web     *Server
 	control *http.Server
+	trust   *http.Server // nil for none
 	o       BenchOptions
 	token   string
 	hosts   []string // that requests may name
@@ -128,7 +138,13 @@ type Bench struct {
 	number   int
 	watchers map[chan any]bool
 	workers  map[string]bool // paths that browsers have asked for as workers
+
+	small      map[string][]byte // bodies made small, by their ETag and type
+	smallBytes int
 }
+
+// maxSmall bounds the bodies that are kept small, in bytes.
+const maxSmall = 64 << 20
 
 // maxTried is how many ports are tried when one is taken.
 const maxTried = 20
@@ -139,9 +155,19 @@ func StartBench(releases []Release, o BenchOptions) (b *Bench, moved bool, err e
 	if _, err := rand.Read(secret); err != nil {
 		return nil, false, err
 	}
-	b = &Bench{o: o, token: hex.EncodeToString(secret), releases: releases, watchers: map[chan any]bool{}, workers: map[string]bool{}}
+	b = &Bench{o: o, token: hex.EncodeToString(secret), releases: releases, watchers: map[chan any]bool{}, workers: map[string]bool{}, small: map[string][]byte{}}
 	b.state = State{Network: site.Online, Faults: site.Faults{}, Mode: Real}
-	b.web = &Server{site: releases[0].Server, state: site.Online, left: make(chan struct{}), handler: b}
+	b.web = &Server{site: releases[0].Server, state: site.Online, left: make(chan struct{}), handler: b, quiet: true}
+	scheme := "http://"
+	b.hosts = Names(o.Host)
+	if o.Authority != nil {
+		cert, err := o.Authority.For(b.hosts)
+		if err != nil {
+			return nil, false, err
+		}
+		scheme = "https://"
+		b.web.tls = &tls.Config{Certificates: []tls.Certificate{cert}, MinVersion: tls.VersionTLS12}
+	}
 	port := o.Port
 	for try := 0; ; try++ {
 		b.web.addr = net.JoinHostPort(o.Host, strconv.Itoa(port))
@@ -153,37 +179,52 @@ func StartBench(releases []Release, o BenchOptions) (b *Bench, moved bool, err e
 		}
 		port, moved = port+1, true
 	}
-	b.Site, _ = url.JoinPath("http://"+b.web.addr, o.Base)
-	b.web.Origin = "http://" + b.web.addr
 	_, used, _ := net.SplitHostPort(b.web.addr)
-	next, _ := strconv.Atoi(used)
-	var l net.Listener
-	for try := 1; ; try++ {
-		if l, err = net.Listen("tcp", net.JoinHostPort(o.Host, strconv.Itoa(next+try))); err == nil {
-			break
-		}
-		if try == maxTried {
-			_ = b.web.Stop()
-			return nil, false, fmt.Errorf("no port for the control: %w", err)
-		}
+	shown := o.Host
+	if ip := net.ParseIP(o.Host); o.Host == "" || ip != nil && ip.IsUnspecified() {
+		shown = cmp.Or(Reachable(o.Host), "127.0.0.1")
 	}
-	b.Control = "http://" + l.Addr().String() + "/" + b.token + "/"
-	b.hosts = hostsOf(o.Host)
-	b.control = &http.Server{Handler: http.HandlerFunc(b.serveControl), ReadHeaderTimeout: 10 * time.Second}
-	go func() { _ = b.control.Serve(l) }() // ends with Stop
+	b.web.Origin = scheme + net.JoinHostPort(shown, used)
+	b.Site, _ = url.JoinPath(b.web.Origin, o.Base)
+	next, _ := strconv.Atoi(used)
+	l, next, err := listenAfter(o.Host, next)
+	if err != nil {
+		_ = b.web.Stop()
+		return nil, false, fmt.Errorf("no port for the control: %w", err)
+	}
+	b.control = &http.Server{Handler: http.HandlerFunc(b.serveControl), ReadHeaderTimeout: 10 * time.Second, TLSConfig: b.web.tls.Clone(), ErrorLog: log.New(io.Discard, "", 0)}
+	b.Control = scheme + net.JoinHostPort(shown, strconv.Itoa(next)) + "/" + b.token + "/"
+	go func() { // ends with Stop
+		if o.Authority != nil {
+			_ = b.control.ServeTLS(l, "", "")
+			return
+		}
+		_ = b.control.Serve(l)
+	}()
+	if o.Authority != nil && Reachable(o.Host) != "" {
+		l, next, err := listenAfter(o.Host, next)
+		if err != nil {
+			_ = b.Stop()
+			return nil, false, fmt.Errorf("no port for the certificate: %w", err)
+		}
+		b.Trust = "http://" + net.JoinHostPort(shown, strconv.Itoa(next)) + "/" + authorityFile
+		b.trust = &http.Server{ReadHeaderTimeout: 10 * time.Second, Handler: http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Content-Type", "application/x-x509-ca-cert")
+			_, _ = w.Write(o.Authority.PEM) // a client that went away
+		})}
+		go func() { _ = b.trust.Serve(l) }() // ends with Stop
+	}
 	return b, moved, nil
 }
 
-// hostsOf gives the names by which a browser may ask for what listens on a host: others are of pages elsewhere that were led here.
-func hostsOf(host string) []string {
-	ip := net.ParseIP(host)
-	switch {
-	case ip != nil && ip.IsLoopback(), host == "localhost":
-		return []string{"127.0.0.1", "localhost", "::1", host}
-	case ip != nil && ip.IsUnspecified(), host == "":
-		return nil // every address of the machine
+// listenAfter listens on the first free port after one.
+func listenAfter(host string, port int) (net.Listener, int, error) {
+	for try := 1; ; try++ {
+		l, err := net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(port+try)))
+		if err == nil || try == maxTried {
+			return l, port + try, err
+		}
 	}
-	return []string{host}
 }
 
 // Stop ends both servers and cuts what is open.
@@ -194,7 +235,11 @@ func (b *Bench) Stop() error {
 		delete(b.watchers, w)
 	}
 	b.mu.Unlock()
-	return errors.Join(b.web.Stop(), b.control.Close())
+	errs := []error{b.web.Stop(), b.control.Close()}
+	if b.trust != nil {
+		errs = append(errs, b.trust.Close())
+	}
+	return errors.Join(errs...)
 }
 
 // State gives what is switched on.
@@ -336,7 +381,7 @@ func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		b.workers[r.URL.Path] = true
 	}
 	e.Who = who(r, b.workers)
-	state := b.now()
+	state := b.state // its faults are never changed, only exchanged
 	e.Release = b.releases[state.Release].Name
 	b.mu.Unlock()
 	e.State = string(state.Network)
@@ -392,15 +437,7 @@ func (b *Bench) mayAsk(hostport string) bool {
 	if err != nil {
 		host = hostport
 	}
-	if b.hosts == nil {
-		return true
-	}
-	for _, h := range b.hosts {
-		if h == strings.Trim(host, "[]") {
-			return true
-		}
-	}
-	return false
+	return slices.Contains(b.hosts, strings.ToLower(strings.Trim(host, "[]")))
 }
 
 // maxWorkers is how many addresses of workers are remembered.
@@ -439,15 +476,22 @@ type recorder struct{ answer }
 func (c *recorder) Header() http.Header { return c.header }
 func (c *recorder) WriteHeader(n int)   { c.status = n }
 func (c *recorder) Write(p []byte) (int, error) {
-	c.body = append(c.body, p...)
+	if c.body == nil {
+		c.body = p // the site's own, which nobody changes
+	} else {
+		c.body = append(slices.Clip(c.body), p...)
+	}
 	return len(p), nil
 }
 
 // answer has the site answer a request, with the lifetimes that a good host gives. online asks for the site's answer whatever the state.
 func (b *Bench) answer(r *http.Request, state string, online bool) answer {
 	c := &recorder{answer{status: http.StatusOK, header: http.Header{}}}
-	asked := r.Clone(r.Context())
-	asked.Header.Set("If-None-Match", strings.TrimPrefix(r.Header.Get("If-None-Match"), "W/"))
+	asked := r
+	if tag, weak := strings.CutPrefix(r.Header.Get("If-None-Match"), "W/"); weak {
+		asked = r.Clone(r.Context())
+		asked.Header.Set("If-None-Match", tag)
+	}
 	if online {
 		b.web.online(c, asked)
 	} else {
@@ -479,13 +523,8 @@ func (b *Bench) send(w http.ResponseWriter, r *http.Request, a answer, s Shape) 
 	}
 	body := a.body
 	if a.status == http.StatusOK && len(body) > 1024 && r.Header.Get("Range") == "" && gzhttp.DefaultContentTypeFilter(h.Get("Content-Type")) && strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") {
-		var small bytes.Buffer
-		z, err := gzip.NewWriterLevel(&small, gzip.BestSpeed)
-		if err == nil {
-			_, err = z.Write(body)
-		}
-		if err == nil && z.Close() == nil && small.Len() < len(body) {
-			body = small.Bytes()
+		if small := b.compressed(h.Get("Etag"), body); len(small) < len(body) {
+			body = small
 			h.Set("Content-Encoding", "gzip")
 			if tag := h.Get("Etag"); tag != "" {
 				h.Set("Etag", "W/"+strings.TrimPrefix(tag, "W/")) // RFC 9110, section 8.8.1
@@ -526,6 +565,35 @@ func (b *Bench) send(w http.ResponseWriter, r *http.Request, a answer, s Shape) 
 		}
 	}
 	return a.status, n
+}
+
+// compressed makes a body small, once for each tag.
+func (b *Bench) compressed(tag string, body []byte) []byte {
+	if tag != "" {
+		b.mu.Lock()
+		small, ok := b.small[tag]
+		b.mu.Unlock()
+		if ok {
+			return small
+		}
+	}
+	var out bytes.Buffer
+	z, err := gzip.NewWriterLevel(&out, gzip.BestSpeed)
+	if err == nil {
+		_, err = z.Write(body)
+	}
+	if err != nil || z.Close() != nil {
+		return body
+	}
+	if small := out.Bytes(); tag != "" {
+		b.mu.Lock()
+		if b.smallBytes += len(small); b.smallBytes > maxSmall {
+			b.small, b.smallBytes = map[string][]byte{}, len(small)
+		}
+		b.small[tag] = small
+		b.mu.Unlock()
+	}
+	return out.Bytes()
 }
 
 // pause waits, and says whether it came to the end.

@@ -353,3 +353,19 @@ func BenchmarkBench(b *testing.B) {
 		}
 	})
 }
+
+// BenchmarkShape gets 50 kB at 2,000 kbps after 100 ms: that is 300 ms, and is reported as the part by which it differs.
+func BenchmarkShape(b *testing.B) {
+	v := workbench(b, BenchOptions{Shape: Shape{Latency: 100 * time.Millisecond, Rate: 250_000}})
+	require.NoError(b, v.SetNetwork(site.Slow))
+	var off float64
+	for b.Loop() {
+		begin := time.Now()
+		res, body, err := ask(b, v.Site+"big.bin", "Range", "bytes=0-49999")
+		require.NoError(b, err)
+		require.Equal(b, 206, res.StatusCode)
+		require.Len(b, body, 50_000)
+		off += time.Since(begin).Seconds()/0.3 - 1
+	}
+	b.ReportMetric(100*off/float64(b.N), "%off")
+}

@@ -62,7 +62,7 @@ func (b *Bench) serveControl(w http.ResponseWriter, r *http.Request) {
 	case rest == "events" && r.Method == http.MethodGet:
 		b.events(w, r)
 	case rest == "do" && r.Method == http.MethodPost:
-		if o := r.Header.Get("Origin"); o != "" && o != "http://"+r.Host {
+		if o := r.Header.Get("Origin"); o != "" && o != "http://"+r.Host && o != "https://"+r.Host {
 			http.Error(w, "This comes from another page.", http.StatusForbidden)
 			return
 		}

@@ -3,6 +3,7 @@ package serve
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"io"
 	"log"
@@ -29,6 +30,8 @@ type Server struct {
 
 	switching sync.Mutex // held while the state changes
 
+	quiet   bool         // no log is kept
+	tls     *tls.Config  // nil for http
 	handler http.Handler // what answers; the server itself when it is nil
 	http    *http.Server
 	addr    string
@@ -71,7 +74,14 @@ func (v *Server) listen() error {
 	}
 	v.http = &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0)}
 	v.alive = true
-	go func(h *http.Server) { _ = h.Serve(l) }(v.http) // ends with Stop
+	v.http.TLSConfig = v.tls.Clone()
+	go func(h *http.Server) { // ends with Stop
+		if h.TLSConfig != nil {
+			_ = h.ServeTLS(l, "", "")
+			return
+		}
+		_ = h.Serve(l)
+	}(v.http)
 	return nil
 }
 
@@ -181,11 +191,13 @@ func (v *Server) respond(w http.ResponseWriter, r *http.Request, s *site.Server,
 		a = site.Answer{Status: status, Header: http.Header{"Content-Type": {kind}}, Body: []byte(text)}
 	default:
 		a = s.Ask(r.Method, r.URL.EscapedPath(), r.URL.RawQuery)
-		v.mu.Lock()
-		if len(v.log) < maxLog {
-			v.log = append(v.log, Request{Method: r.Method, URL: r.URL.RequestURI(), Status: a.Status, Header: r.Header.Clone(), Body: body})
+		if !v.quiet {
+			v.mu.Lock()
+			if len(v.log) < maxLog {
+				v.log = append(v.log, Request{Method: r.Method, URL: r.URL.RequestURI(), Status: a.Status, Header: r.Header.Clone(), Body: body})
+			}
+			v.mu.Unlock()
 		}
-		v.mu.Unlock()
 	}
 	if r.Method == http.MethodGet {
 		a = a.Part(r.Header.Get("Range"))
