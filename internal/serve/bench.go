@@ -550,6 +550,9 @@ func (b *Bench) send(w http.ResponseWriter, r *http.Request, a answer, s Shape) 
 	begin := time.Now()
 	for len(body) > 0 {
 		part := body[:min(len(body), max(1, s.Rate/20))]
+		if !pause(r.Context(), time.Duration(float64(n+len(part))/float64(s.Rate)*float64(time.Second))-time.Since(begin)) {
+			panic(http.ErrAbortHandler)
+		}
 		k, err := w.Write(part)
 		if n += k; err != nil {
 			return a.status, n
@@ -557,12 +560,7 @@ func (b *Bench) send(w http.ResponseWriter, r *http.Request, a answer, s Shape) 
 		if f, ok := w.(http.Flusher); ok {
 			f.Flush()
 		}
-		if body = body[len(part):]; len(body) == 0 {
-			break
-		}
-		if !pause(r.Context(), time.Duration(float64(n)/float64(s.Rate)*float64(time.Second))-time.Since(begin)) {
-			panic(http.ErrAbortHandler)
-		}
+		body = body[len(part):]
 	}
 	return a.status, n
 }
