@@ -203,7 +203,7 @@ func TestSignIn(t *testing.T) {
 	rules := site.Rules{Fallback: "/index.html", Redirects: []site.RedirectRule{{From: "/account", To: "/in/", Status: 302}, {From: "/in/back", To: "/boats", Status: 303}}}
 	for name, offline := range map[string]string{"known routes": "routes = [\"/\", \"/boats\", \"/boats/*\"]", "exceptions": "except = [\"/account\", \"/in/back\"]"} {
 		t.Run(name, func(t *testing.T) {
-			stages := onBothStages
+			stages := mostlyEmbedded
 			if name == "exceptions" {
 				stages = onEmbedded
 			}
