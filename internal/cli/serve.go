@@ -11,6 +11,7 @@ import (
 	"net"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -61,7 +62,7 @@ release once it has settled. Only this machine can ask, unless --address says ot
 	f.StringSliceVar(&o.next, "next", nil, "`folder` of the next release; may be given again")
 	f.StringVar(&o.slow, "slow", "", "what slow is: `400ms/50kbps`, until an answer begins and how fast it comes (default: no answer)")
 	f.StringVar(&o.state, "network", "online", "`state` of the network to begin with: online, offline, slow, failing, portal")
-	f.StringVar(&o.mode, "worker", "real", "`mode` to begin with: real, or aside (the worker steps aside, and every load is the file on disk)")
+	f.StringVar(&o.mode, "worker", "real", "`mode` to begin with: real, aside (the worker steps aside, and every load is the file on disk), or newest (it runs, and every load is what was just built)")
 	f.BoolVar(&o.fitted, "fitted", false, "serve a fitted copy, kept beside; SITE is not touched")
 	f.BoolVar(&o.watch, "watch", false, "serve SITE as the next release whenever it was built anew")
 	return cmd
@@ -168,8 +169,8 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	switch {
 	case !known:
 		return usage(fmt.Errorf("--network %s: it is online, offline, slow, failing or portal", o.state))
-	case o.mode != string(serve.Real) && o.mode != string(serve.Aside):
-		return usage(fmt.Errorf("--worker %s: it is real or aside", o.mode))
+	case !slices.Contains(serve.Modes, serve.Mode(o.mode)):
+		return usage(fmt.Errorf("--worker %s: it is real, aside or newest", o.mode))
 	case o.port < 0 || o.port > 65535:
 		return usage(errors.New("--port is 1 to 65535, or 0 for any"))
 	}
@@ -326,11 +327,9 @@ func (a *app) key(b *serve.Bench, k byte, st *present.Style) bool {
 	case 'r':
 		err = b.Refit()
 	case 'a':
-		if state.Mode == serve.Aside {
-			b.SetMode(serve.Real)
-		} else {
-			b.SetMode(serve.Aside)
-		}
+		b.SetMode(toggled(state.Mode, serve.Aside))
+	case 'w':
+		b.SetMode(toggled(state.Mode, serve.Newest))
 	case 'c':
 		b.Clear()
 	case 'q', 3: // Ctrl-C
@@ -342,6 +341,14 @@ func (a *app) key(b *serve.Bench, k byte, st *present.Style) bool {
 		st.ServingNote(err.Error())
 	}
 	return true
+}
+
+// toggled switches a mode on, or back to the real one.
+func toggled(now, mode serve.Mode) serve.Mode {
+	if now == mode {
+		return serve.Real
+	}
+	return mode
 }
 
 // watchFolder calls when a folder has changed and then was left alone for a while.

@@ -231,39 +231,6 @@ func TestOfflinePageHelps(t *testing.T) {
 	})
 }
 
-// TestTakingTheWorkerBack deploys what strip says, and looks what visitors have afterwards.
-func TestTakingTheWorkerBack(t *testing.T) {
-	onBothStages(t, nil, "", site.Rules{}, func(w *world) {
-		w.visit()
-		w.open("/")
-		out, errs, code := run(w.T, w.dir, "strip", "dist")
-		require.Zero(w, code, errs)
-		var lines []string
-		for _, l := range strings.Split(out, "\n") {
-			if strings.HasPrefix(l, "    ") {
-				lines = append(lines, strings.TrimPrefix(l, "    "))
-			}
-		}
-		w.changes(map[string]string{"sw.js": strings.Join(lines[slices.IndexFunc(lines, func(l string) bool { return strings.HasPrefix(l, "addEventListener") }):], "\n")})
-		w.open("/")
-		w.comes("the farewell", func() bool { require.NoError(w, w.Settle()); return slices.Contains(w.asked(), "GET /sw.js") })
-		require.NoError(w, w.Settle())
-		require.NoError(w, w.CloseTab()) // it takes over then at the latest
-		require.NoError(w, w.Tab(0))
-		w.comes("the end of what was stored", func() bool {
-			w.open("/")
-			stores, err := w.Stores()
-			return err == nil && len(stores) == 0
-		})
-		stores, err := w.Stores()
-		require.NoError(w, err)
-		assert.Empty(w, stores, "and of what it stored")
-		assert.Equal(w, stage.ByNetwork, w.open("/").AnsweredBy)
-		w.open("/")
-		w.Remarks()
-	})
-}
-
 // TestWhatARleaseCosts weighs what a returning visitor downloads above the files that have changed.
 func TestWhatAReleaseCosts(t *testing.T) {
 	t.Parallel()

@@ -105,7 +105,7 @@ func (b *Bench) obey(o order) error {
 		b.SetFaults(faults)
 	}
 	if o.Mode != nil {
-		if *o.Mode != Real && *o.Mode != Aside {
+		if !slices.Contains(Modes, *o.Mode) {
 			return fmt.Errorf("%q is no mode", *o.Mode)
 		}
 		b.SetMode(*o.Mode)
