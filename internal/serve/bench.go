@@ -51,7 +51,7 @@ var newestScript []byte
 
 // asideWorker takes the place of the site's worker and answers nothing.
 const asideWorker = `// Stands in for the worker of the site while the mode of tachyform serve is "aside": it answers nothing, so that every load is the file on disk.
-addEventListener("install", () => skipWaiting());
+addEventListener("install", (event) => event.waitUntil(skipWaiting()));
 addEventListener("activate", (event) => event.waitUntil(clients.claim()));
 `
 

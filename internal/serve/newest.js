@@ -7,7 +7,7 @@
     if (type === "fetch") answering.push(listener);
     else listen.call(self, type, listener, options);
   };
-  listen.call(self, "install", () => skipWaiting());
+  listen.call(self, "install", (event) => event.waitUntil(skipWaiting()));
   listen.call(self, "activate", (event) => event.waitUntil(clients.claim()));
   listen.call(self, "fetch", (event) => {
     const { request } = event;

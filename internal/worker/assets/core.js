@@ -32,7 +32,7 @@ addEventListener("activate", (event) => event.waitUntil(activate()));
 const heard = { page: adopt, look: (source) => reach(source) }; // what pages say, and what is done then
 addEventListener("message", (event) => {
   const { data, source } = event;
-  if (data === "tachyform: take over") skipWaiting();
+  if (data === "tachyform: take over") event.waitUntil(skipWaiting());
   const work = data && (heard[data.tachyform] || heard[data]);
   if (work) event.waitUntil(work(source, data));
 });

@@ -3,7 +3,7 @@ const NAME = "tachyform " + BASE + " "; // what our stores of this site are call
 // Told by an update, this worker takes the place of the one before at once, and brings its open pages to the network. Registered anew, by a page
 // that still does so, there is no page of its own to bring anywhere: it only goes again. Pages wait until it is active, so that nothing that
 // takes long is done before.
-addEventListener("install", () => skipWaiting());
+addEventListener("install", (event) => event.waitUntil(skipWaiting()));
 addEventListener("activate", (event) => event.waitUntil(activate()));
 
 // Until what visitors sent is with the server, every visit and every sync is another try. Nothing is answered here.
