@@ -34,7 +34,7 @@ Only GET requests are sent, and no worker is let in. Cookies and headers are not
 that look like secrets (tokens, passwords, keys) are taken out, besides those that [record] secrets names; addresses that
 look like what belongs to one person are not asked for, and [record] except leaves out more. Recording again replaces what
 was recorded before: the same answers give the same bytes.`,
-		Example: "  tachyform record https://skerry-line.example/\n  tachyform record https://skerry-line.example/ --origin https://weather.example\n  tachyform record http://127.0.0.1:8080/ --header \"Authorization: Bearer …\"",
+		Example: "  tachyform record https://skerry-line.example/\n  tachyform record https://skerry-line.example/ --origin https://weather.example\n  tachyform record https://skerry-line.example/ --header \"Authorization: Bearer …\"",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {

@@ -1,7 +1,9 @@
 package e2e
 
 import (
+	"bufio"
 	"encoding/json"
+	"io"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -164,6 +166,7 @@ func TestEveryHelpHasAnExampleThatWorks(t *testing.T) {
 	mark, err := os.ReadFile("../../demo/site/assets/brand/mark.svg")
 	require.NoError(t, err)
 	write(t, dir, map[string]string{"mark.svg": string(mark), "mark.png": plain(t, 512), "app.webmanifest": `{"name": "Skerry"}`, "dist/app.webmanifest": `{"name": "Skerry"}`})
+	write(t, filepath.Dir(dir), map[string]string{"next/dist/index.html": start, "next/dist/app.css": ""})
 	live := httptest.NewServer(http.FileServer(http.Dir(filepath.Join(dir, "dist"))))
 	defer live.Close()
 	commands := regexp.MustCompile(`(?m)^  (\w+) +\S`)
@@ -185,7 +188,12 @@ func TestEveryHelpHasAnExampleThatWorks(t *testing.T) {
 			require.NoError(t, os.RemoveAll(filepath.Join(dir, "icons"))) // two examples write there
 			sh := exec.Command("sh", "-c", line)
 			sh.Dir = dir
-			sh.Env = append(os.Environ(), "PATH="+filepath.Dir(program)+":"+os.Getenv("PATH"))
+			sh.Env = append(os.Environ(), "PATH="+filepath.Dir(program)+":"+os.Getenv("PATH"), "XDG_CONFIG_HOME="+filepath.Join(dir, "own"))
+			if m[1] == "serve" {
+				sh.Args[2] = "exec " + line + " --port 0"
+				serves(t, sh)
+				continue
+			}
 			out, err := sh.CombinedOutput()
 			if strings.Contains(line, "--fail-on warning") {
 				continue // may find something
@@ -194,6 +202,23 @@ func TestEveryHelpHasAnExampleThatWorks(t *testing.T) {
 		}
 	}
 	assert.GreaterOrEqual(t, found, 8)
+}
+
+// serves starts a command that serves, and ends it once it says where.
+func serves(t *testing.T, cmd *exec.Cmd) {
+	t.Helper()
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	t.Cleanup(func() { _ = cmd.Process.Kill() })
+	said := false
+	for lines := bufio.NewScanner(out); !said && lines.Scan(); {
+		said = strings.HasPrefix(lines.Text(), "control ")
+	}
+	assert.True(t, said, cmd.Args[2])
+	require.NoError(t, cmd.Process.Signal(os.Interrupt))
+	_, _ = io.Copy(io.Discard, out) // until it ends
+	assert.NoError(t, cmd.Wait(), cmd.Args[2])
 }
 
 func TestVersionIsAStaticFile(t *testing.T) {
