@@ -62,7 +62,7 @@ release once it has settled. Only this machine can ask, unless --address says ot
 	f.StringSliceVar(&o.next, "next", nil, "`folder` of the next release; may be given again")
 	f.StringVar(&o.slow, "slow", "", "what slow is: `400ms/50kbps`, until an answer begins and how fast it comes (default: no answer)")
 	f.StringVar(&o.state, "network", "online", "`state` of the network to begin with: online, offline, slow, failing, portal")
-	f.StringVar(&o.mode, "worker", "real", "`mode` to begin with: real, aside (the worker steps aside, and every load is the file on disk), or newest (it runs, and every load is what was just built)")
+	f.StringVar(&o.mode, "worker", "real", "`mode` to begin with: real, or aside (the worker steps aside, and every load is the file on disk)")
 	f.BoolVar(&o.fitted, "fitted", false, "serve a fitted copy, kept beside; SITE is not touched")
 	f.BoolVar(&o.watch, "watch", false, "serve SITE as the next release whenever it was built anew")
 	return cmd
@@ -170,7 +170,7 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	case !known:
 		return usage(fmt.Errorf("--network %s: it is online, offline, slow, failing or portal", o.state))
 	case !slices.Contains(serve.Modes, serve.Mode(o.mode)):
-		return usage(fmt.Errorf("--worker %s: it is real, aside or newest", o.mode))
+		return usage(fmt.Errorf("--worker %s: it is real or aside", o.mode))
 	case o.port < 0 || o.port > 65535:
 		return usage(errors.New("--port is 1 to 65535, or 0 for any"))
 	}
@@ -328,8 +328,6 @@ func (a *app) key(b *serve.Bench, k byte, st *present.Style) bool {
 		err = b.Refit()
 	case 'a':
 		b.SetMode(toggled(state.Mode, serve.Aside))
-	case 'w':
-		b.SetMode(toggled(state.Mode, serve.Newest))
 	case 'c':
 		b.Clear()
 	case 'q', 3: // Ctrl-C

@@ -133,30 +133,7 @@ func TestServe(t *testing.T) {
 	assert.Equal(t, "new", says(t, page, `navigator.serviceWorker.getRegistration().then(async (r) => { await r.update(); return r.waiting || r.installing ? "new" : "none"; })`), "the browser finds the release")
 	assert.Equal(t, "Skerry Line", says(t, page, `fetch("/").then((r) => r.text()).then((t) => /<title>([^<]*)/.exec(t)[1])`), "the open page keeps its own")
 
-	pick("mode", "aside")
-	// What goes through the old worker meanwhile would keep it: Chromium lets a newer one take over once the old one is idle.
-	says(t, page, `self.taken = new Promise((done) => navigator.serviceWorker.addEventListener("controllerchange", () => done(""), {once: true})), ""`)
-	says(t, page, `navigator.serviceWorker.getRegistration().then((r) => r.update()).then(() => "")`)
-	says(t, page, `self.taken`)
-	assert.Equal(t, "Built anew", says(t, page, `fetch("/").then((r) => r.text()).then((t) => /<title>([^<]*)/.exec(t)[1])`), "the worker steps aside")
-	pick("mode", "real")
-
-	pick("mode", "newest")
-	deadline := time.Now().Add(time.Minute)
-	says(t, page, `(async () => { for (;;) { const r = await navigator.serviceWorker.getRegistration(); await r.update().catch(() => {}); if (r.active && !r.installing && !r.waiting && (await caches.keys()).length) return ""; await new Promise((done) => setTimeout(done, 50)); } })()`)
-	title := func() string {
-		goes(t, page, s.site)
-		return says(t, page, "document.title")
-	}
-	for title() != "Built anew" {
-		require.True(t, time.Now().Before(deadline), "newest is not shown")
-	}
-	write(t, dir, map[string]string{"dist/index.html": strings.Replace(start, "<title>Skerry Line", "<title>Built again", 1)})
-	until(t, control, `document.querySelectorAll('input[name=release]').length === 3 && document.querySelector('input[name=release][value="2"]').checked`)
-	assert.Equal(t, "Built again", title(), "the first load is what was just built")
-	pick("network", "offline")
-	assert.Contains(t, []string{"Built again", "Built anew"}, title(), "without a network the worker answers")
-	pick("network", "online")
+	pick("mode", "aside") // what browsers are answered then is in TestBenchStates
 	pick("mode", "real")
 
 	says(t, control, `document.getElementById("look").click(), ""`)
@@ -230,7 +207,7 @@ func TestServeSays(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, map[string]string{"dist/index.html": start})
-	for args, want := range map[string]string{"serve gone": "gone", "serve dist --network missing": "it is online, offline", "serve dist --slow fast": "no shape", "serve dist --worker x": "real, aside or newest", "serve dist --port 70000": "--port", "serve dist --next gone": "gone"} {
+	for args, want := range map[string]string{"serve gone": "gone", "serve dist --network missing": "it is online, offline", "serve dist --slow fast": "no shape", "serve dist --worker x": "real or aside", "serve dist --port 70000": "--port", "serve dist --next gone": "gone"} {
 		_, errs, code := run(t, dir, strings.Fields(args)...)
 		assert.Equal(t, 2, code, "%s: %s", args, errs)
 		assert.Contains(t, errs, want, args)

@@ -7,7 +7,6 @@ import (
 	"context"
 	"crypto/rand"
 	"crypto/tls"
-	_ "embed"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -35,19 +34,10 @@ type Mode string
 const (
 	Real  Mode = "real"  // as visitors will have it
 	Aside Mode = "aside" // every worker is answered with one that steps aside: each load is the file on disk
-
-	// Newest has the worker run, but every load be of what was just built: its own answers come when there is no network, and a newer one takes
-	// over at once.
-	Newest Mode = "newest"
 )
 
 // Modes are all of them, in the order they are shown.
-var Modes = []Mode{Real, Aside, Newest}
-
-// newestScript goes before the site's own worker in the mode newest.
-//
-//go:embed newest.js
-var newestScript []byte
+var Modes = []Mode{Real, Aside}
 
 // asideWorker takes the place of the site's worker and answers nothing.
 const asideWorker = `// Stands in for the worker of the site while the mode of tachyform serve is "aside": it answers nothing, so that every load is the file on disk.
@@ -444,11 +434,6 @@ func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	if state.Mode != Real {
 		a.header.Set("Cache-Control", "no-store")
-	}
-	if script && state.Mode == Newest && a.status == http.StatusOK {
-		a.body = append(slices.Clone(newestScript), a.body...)
-		a.header.Del("Etag")
-		e.Note = "with what has every load be of what was just built"
 	}
 	e.Status, e.Bytes = b.send(w, r, a, shaped)
 }
