@@ -118,8 +118,8 @@ type State struct {
 	Site     string       `json:"site"`     // address of the site
 }
 
-// maxEntries is how many requests the log keeps.
-const maxEntries = 2000
+// maxLogged is how many requests the log keeps.
+const maxLogged = 2000
 
 // Bench is a site on a local port with a control beside it. It is safe for concurrent use.
 type Bench struct {
@@ -399,8 +399,8 @@ func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		defer b.mu.Unlock()
 		b.number++
 		e.Number = b.number
-		if len(b.entries) == maxEntries {
-			b.entries = append(b.entries[:0:0], b.entries[maxEntries/4:]...)
+		if len(b.entries) == maxLogged {
+			b.entries = append(b.entries[:0:0], b.entries[maxLogged/4:]...)
 		}
 		b.entries = append(b.entries, e)
 		b.tell(e)
