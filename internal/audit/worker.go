@@ -1,11 +1,13 @@
 package audit
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
 	"strings"
 
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/worker"
 )
 
 var workerChecks = []Check{
@@ -19,6 +21,11 @@ var workerChecks = []Check{
 				return nil, true
 			}
 			m := "no page registers a worker"
+			for _, file := range f.site.Files {
+				if data, err := f.site.Read(file.Path); file.Kind() == "script" && err == nil && bytes.HasPrefix(data, []byte(worker.RetiringMark)) {
+					return []Finding{{File: file.Path, URL: file.URL, Message: "the site's worker is retired: this one takes itself from visitors' browsers", Mend: "nothing, while visitors are to be rid of it; tachyform fit puts a worker in its place again"}}, true
+				}
+			}
 			if n := len(f.inv.Registrations); n > 0 {
 				r := f.inv.Registrations[0]
 				return []Finding{{File: r.File, Line: r.Line, Column: r.Column, Message: fmt.Sprintf("a worker is registered here, but not when a visitor comes to %s", f.inv.StartFile.URL)}}, true

@@ -123,7 +123,7 @@ func TestEveryCommand(t *testing.T) {
 		{[]string{"survey", "dist"}, 0, []string{"Fares - Skerry Line", "POST   /api/book", "tachyform fit dist --dry-run"}},
 		{[]string{"audit", "dist"}, 1, []string{"does not  Chromium, desktop", "manifest/"}},
 		{[]string{"audit", "dist", "--fail-on", "never"}, 0, []string{"does not"}},
-		{[]string{"rehearse", "dist"}, 0, []string{"no page that was visited registers one", "lost"}},
+		{[]string{"rehearse", "dist"}, 0, []string{"after the visits none is registered", "lost"}},
 		{[]string{"fit", "dist", "--dry-run"}, 0, []string{"Dry run of dist: 13 files would be written; nothing was", "+++ b/sw.js"}},
 		{[]string{"fit", "dist", "--dry-run", "--output", "d.diff"}, 0, []string{"The diff is in d.diff"}},
 		{[]string{"fit", "dist", "--quiet"}, 0, nil},

@@ -24,6 +24,7 @@ import (
 	"tachyform/internal/present"
 	"tachyform/internal/serve"
 	"tachyform/internal/site"
+	"tachyform/internal/survey"
 )
 
 // defaultPort of the site that is served: the same tomorrow, so that a worker that is registered is met again.
@@ -78,6 +79,7 @@ type workshop struct {
 	dir    string // of the site
 	base   string
 	fitted bool
+	routes func(*site.Site) func(context.Context, *survey.Inventory) ([]survey.Application, []string, error)
 	mu     sync.Mutex
 	temp   string       // holds fitted copies
 	sites  []*site.Site // that are open
@@ -128,7 +130,7 @@ func (w *workshop) make(dir string) (*site.Server, error) {
 		return nil, err
 	}
 	defer copied.Close()
-	p, err := fitting.Make(w.ctx, copied, w.c, fitting.Options{Anyway: true})
+	p, err := fitting.Make(w.ctx, copied, w.c, fitting.Options{Anyway: true, Applications: w.routes(copied)})
 	if err != nil {
 		return nil, err
 	}
@@ -174,7 +176,9 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	case o.port < 0 || o.port > 65535:
 		return usage(errors.New("--port is 1 to 65535, or 0 for any"))
 	}
-	w := &workshop{ctx: ctx, c: c, dir: dir, base: base, fitted: o.fitted}
+	w := &workshop{ctx: ctx, c: c, dir: dir, base: base, fitted: o.fitted, routes: func(s *site.Site) func(context.Context, *survey.Inventory) ([]survey.Application, []string, error) {
+		return a.applications(c, s)
+	}}
 	defer w.close()
 	var releases []serve.Release
 	for _, d := range append([]string{dir}, o.next...) {

@@ -20,7 +20,7 @@ const m = /^\/boats\/(\d+)$/.exec(location.pathname);
 if (m) get("/api/boats/" + m[1]).then((b) => show("<h1>" + b.name + "</h1>"), (e) => show("No boat: " + e.message));
 else get("/api/boats?sort=name&token=s3cr3tvalue").then(async (list) => {
 	const w = await get(WEATHER + "/v1/now?at=staffin&key=abcdef").catch(() => ({wind: "unknown"}));
-	show("<h1>Boats</h1>" + list.map((b) => "<a href=/boats/" + b.id + ">" + b.name + "</a>").join(" ") + "<p>Wind " + w.wind + "</p>");
+	show("<h1>Boats</h1>" + list.map((b) => "<a href=/boats/" + b.id + ">" + b.name + "</a>").join(" ") + "<p>Wind " + w.wind + "</p><a href=/account></a>");
 	get("/api/me").catch(() => {});
 	get("/api/broken").catch(() => {});
 	get("/private/list").catch(() => {});
@@ -53,6 +53,8 @@ func TestRecord(t *testing.T) {
 		switch a, ok := answers[r.URL.Path]; {
 		case r.Method != http.MethodGet:
 			posted++
+		case r.URL.Path == "/account":
+			http.Redirect(w, r, "https://sign-in.example/authorize?state=once-only&client=7", http.StatusFound)
 		case r.URL.Path == "/api/broken":
 			http.Error(w, "no", http.StatusServiceUnavailable)
 		case ok && r.Header.Get("Authorization") != "Bearer let-me-in":
@@ -91,7 +93,8 @@ func TestRecord(t *testing.T) {
 		return kept
 	}
 	kept := all()
-	for _, secret := range []string{"s3cr3tvalue", "abcdef", "Ada", "zzz", "hidden", "12345", "let-me-in", "very-secret", "ada@example"} {
+	assert.Contains(t, kept, "to = 'https://sign-in.example/authorize'", "where the server leads, without what is for one sign-in")
+	for _, secret := range []string{"once-only", "s3cr3tvalue", "abcdef", "Ada", "zzz", "hidden", "12345", "let-me-in", "very-secret", "ada@example"} {
 		assert.NotContains(t, kept, secret)
 	}
 	assert.Contains(t, kept, "/api/boats/9?access_token=removed&page=2", "what is no secret stays as it was")
@@ -120,6 +123,7 @@ func TestRecord(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(drafted), `/v1/now"  # asked for by the route / when it ran; another origin's`)
 	assert.NotContains(t, string(drafted), `match = "/api/me"`)
+	assert.Contains(t, string(drafted), `except = ["/account"]`, "a sign-in is left to the server")
 	fine(t, dir, "fit")
 	out = fine(t, dir, "rehearse", "--network", "offline", "--format", "json", "--story", "none")
 	var seen struct {

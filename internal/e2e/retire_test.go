@@ -131,6 +131,26 @@ func TestRetireWithPosts(t *testing.T) {
 	})
 }
 
+// TestRetireKeepsWhatWasRefused has the server refuse a post for good: nobody else has it, so that it stays where it is.
+func TestRetireKeepsWhatWasRefused(t *testing.T) {
+	refused := site.AnswerRule{Path: "/api/bookings", Method: "POST", Status: 422, Type: "text/plain"}
+	onChromium(t, nil, outboxRule, site.Rules{Answers: []site.AnswerRule{refused}}, func(w *world) {
+		w.broken = true
+		w.visit()
+		w.network(stage.Offline)
+		assert.Equal(w, 202, w.send(stage.Message{Method: "POST", URL: "/api/bookings", Body: "mine"}).Status)
+		fine(w.T, w.dir, "retire", "--strip")
+		w.Release(w.serve())
+		w.network(stage.Online)
+		w.open("/")
+		w.comes("the visitor is free", func() bool { w.quiet(); return w.free() })
+		w.quiet()
+		kept, err := w.chrome.Evaluate(`new Promise((done) => { const q = indexedDB.open("tachyform / outbox"); q.onsuccess = () => { q.result.transaction("posts").objectStore("posts").getAll().onsuccess = (e) => done(e.target.result.map((r) => r.state + " " + new TextDecoder().decode(r.body)).join()); }; })`)
+		require.NoError(w, err)
+		assert.Equal(w, "refused mine", kept)
+	})
+}
+
 // TestRetireForeign frees visitors of a worker that shows what it stored for ever.
 func TestRetireForeign(t *testing.T) {
 	const stuck = `addEventListener("install", (e) => e.waitUntil(caches.open("mine").then((c) => c.addAll(["/", "/app.css"]))));
@@ -266,4 +286,6 @@ func TestRetireSays(t *testing.T) {
 	fine(t, dir, "fit", "dist")
 	assert.Contains(t, fine(t, dir, "strip", "dist"), "tachyform retire dist --worker sw.js", "who strips is told what visitors keep")
 	assert.Contains(t, fine(t, dir, "retire", "dist", "--worker", "sw.js"), "/sw.js")
+	out, _, _ := run(t, dir, "audit", "dist", "--only", "worker/none")
+	assert.Contains(t, out, "is retired", "an audit does not call for what was taken back")
 }

@@ -202,6 +202,23 @@ func TestServeInFirefox(t *testing.T) {
 	assert.Equal(t, "new", f.evaluate(`navigator.serviceWorker.getRegistration().then(async (r) => { await r.update(); return r.waiting || r.installing ? "new" : "none"; })`))
 }
 
+// TestServeFitsAsFitDoes serves a fitted copy of an application: its document answers routes, as it would after fit.
+func TestServeFitsAsFitDoes(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"tachyform.toml": "[icons]\neffort = \"quick\"\n[server]\nfallback = \"/index.html\"\n", "dist/index.html": `<!doctype html><html lang=en><head><title>Boats</title></head><body><div id=app></div><script>
+const at = location.pathname; document.getElementById("app").innerHTML = at === "/boats" ? "<h1>Our boats and their captains</h1>" : "<h1>Start</h1><a href=/boats>Boats</a>"; addEventListener("popstate", () => {}); history.replaceState({}, "");
+</script></body></html>`})
+	s := serveIn(t, dir, "dist", "--fitted")
+	_, copied, err := fetched(s.site + "sw.js")
+	require.NoError(t, err)
+	fine(t, dir, "fit", "dist")
+	fitted, err := os.ReadFile(filepath.Join(dir, "dist/sw.js"))
+	require.NoError(t, err)
+	assert.Contains(t, string(fitted), "shell:")
+	assert.Equal(t, string(fitted), copied)
+}
+
 // TestServeSays is about what it says of what it cannot do, and its lines for machines.
 func TestServeSays(t *testing.T) {
 	t.Parallel()

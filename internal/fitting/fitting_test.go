@@ -425,14 +425,6 @@ func TestDamagedRecord(t *testing.T) {
 	assert.False(t, errors.Is(err, fs.ErrNotExist))
 }
 
-func TestLetterMark(t *testing.T) {
-	for _, n := range []string{"Skerry", "\u00c6gir", "\u6e21\u8239", "", "7 ships"} {
-		assert.Contains(t, string(letterMark(n, "#0b4f6c")), "<path")
-	}
-	assert.Equal(t, "#ffffff", ink("#0b4f6c"))
-	assert.Equal(t, "#10202c", ink("#ffffff"))
-}
-
 func TestDraftSaysWhatFitDoes(t *testing.T) {
 	files := map[string]string{"account/index.html": "<input type=password>", "main.js": `fetch("/data.json"); fetch("/account/loans.json"); fetch("/api/boats?x=1"); fetch("/api/book", {method: "POST"})`, "data.json": "{}",
 		"odd (1)*.html": "<title>Odd \"one\"\\ - Kelda Mail</title><script src=/main.js></script>"}
@@ -562,19 +554,6 @@ func TestOtherMastersAndEffort(t *testing.T) {
 	assert.Equal(t, []string{"icons/maskable-512.png"}, differ(plain, made(config.Icons{Maskable: "blue.svg"})))
 	assert.Less(t, len(made(config.Icons{Effort: "small"})["icons/icon-192.png"]), len(made(config.Icons{Effort: "quick"})["icons/icon-192.png"]))
 	assert.Equal(t, plain, made(config.Icons{}))
-}
-
-// TestLetterOfAnotherName has the letter be drawn anew, in place of a mark that cannot be read, when the name changes.
-func TestLetterOfAnotherName(t *testing.T) {
-	dir := write(t, write(t, t.TempDir(), small), map[string]string{"logo.svg": "<svg", "index.html": "<title>Kelda Mail</title><link rel=icon href=logo.svg><p>x"})
-	letter := func(name string) string {
-		cfg := &config.Config{Icons: config.Icons{Effort: "quick"}}
-		cfg.App.Name = name
-		p := fit(t, dir, cfg, Options{})
-		assert.Contains(t, strings.Join(p.Remarks, " "), "a letter is drawn instead")
-		return read(t, dir, "icons/icon-192.png")
-	}
-	assert.NotEqual(t, letter("Kelda Mail"), letter("Brae Mail"))
 }
 
 // TestFurtherMembers writes members that the configuration has beyond those that fit infers; a manifest of the site's own keeps what it says.

@@ -110,3 +110,48 @@ func importMap(src []byte, offset int) []Ref {
 	})
 	return out
 }
+
+func (r *pageReader) image(t *Token) {
+	from := len(r.p.Refs)
+	if !r.srcset(t) {
+		r.ref(t, "src", UseImage)
+	}
+	for i := range r.p.Refs[from:] {
+		r.p.Refs[from+i].Spare = r.picture && r.taken
+	}
+}
+
+// formats are the types of pictures that every current browser draws.
+var formats = map[string]bool{"": true, "image/avif": true, "image/webp": true, "image/jpeg": true, "image/png": true, "image/gif": true, "image/svg+xml": true}
+
+// source reads a source of a picture: what follows one that all current browsers take, and what few of them do, is spare (HTML Standard,
+// "update the source set").
+func (r *pageReader) source(t *Token) {
+	from := len(r.p.Refs)
+	if !r.srcset(t) {
+		return
+	}
+	kind, _ := r.get(t, "type")
+	media, _ := r.get(t, "media")
+	essence, _, _ := strings.Cut(strings.ToLower(kind.Value), ";")
+	known := formats[strings.TrimSpace(essence)]
+	for i := range r.p.Refs[from:] {
+		r.p.Refs[from+i].Spare = r.taken || !known
+	}
+	r.taken = r.taken || known && (media.Value == "" || strings.EqualFold(media.Value, "all"))
+}
+
+// srcset adds the candidate that a desktop window of 1280 CSS px at one device pixel each would take.
+func (r *pageReader) srcset(t *Token) bool {
+	v, ok := r.get(t, "srcset")
+	if !ok {
+		return false
+	}
+	best := PickCandidate(v.Value, 1280)
+	if best == "" {
+		return false
+	}
+	l, _ := r.get(t, "loading")
+	r.p.Refs = append(r.p.Refs, Ref{URL: best, Use: UseImage, Offset: v.Offset, Lazy: strings.EqualFold(l.Value, "lazy")})
+	return true
+}

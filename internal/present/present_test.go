@@ -102,7 +102,7 @@ func TestRehearsalText(t *testing.T) {
 	out = text(t, func(st *Style) error { return st.Rehearsal(r) })
 	assert.Contains(t, out, "failed /sw.js: no such file")
 	r.Worker = rehearsal.Worker{State: "none"}
-	assert.Contains(t, text(t, func(st *Style) error { return st.Rehearsal(r) }), "no page that was visited registers one")
+	assert.Contains(t, text(t, func(st *Style) error { return st.Rehearsal(r) }), "after the visits none is registered")
 }
 
 func TestAuditText(t *testing.T) {

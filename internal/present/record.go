@@ -107,8 +107,8 @@ func (s *Style) Record(r RecordReport, folder string) error {
 	if len(secrets) > 0 {
 		s.row("taken out", "values of "+s.warn.Render(strings.Join(slices.Sorted(maps.Keys(secrets)), ", "))+", which look like secrets")
 	}
-	s.row("", s.faint.Render("Cookies and headers are not kept. Look the answers over before you commit them: names of people are no secrets to a program."))
 	if len(r.Answers) > 0 {
+		s.row("", s.faint.Render("Cookies and headers are not kept. Look the answers over before you commit them: names of people are no secrets to a program."))
 		s.printf("\n  %s\n", s.title.Render("Answers"))
 	}
 	for i, a := range r.Answers {

@@ -31,7 +31,7 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 	w := r.Worker
 	switch w.State {
 	case "none":
-		s.row("worker", s.warn.Render("none")+": no page that was visited registers one")
+		s.row("worker", s.warn.Render("none")+": after the visits none is registered")
 	case "not known":
 		s.row("worker", s.warn.Render("not known")+" "+w.URL+": "+wrap(w.Error, 100, 17))
 	case "failed":

@@ -325,6 +325,9 @@ func (r *recorder) leads(crawled []crawl.Redirect) {
 		if query != "" || path.Ext(p) != "" && path.Ext(p) != ".html" || strings.TrimSuffix(p, "/") == strings.TrimSuffix(to, "/") || strings.HasSuffix(to, "/index.html") || slices.ContainsFunc(r.out.Led, func(l Led) bool { return l.From == p }) {
 			return
 		}
+		if !strings.HasPrefix(to, "/") { // what stands in its query is for one sign-in only
+			to, _, _ = strings.Cut(to, "?")
+		}
 		r.out.Led = append(r.out.Led, Led{From: p, To: withoutSecrets(to, r.o.Secrets), Status: status, SignIn: !strings.HasPrefix(to, "/") || survey.PersonalPath(to)})
 	}
 	for _, x := range crawled {

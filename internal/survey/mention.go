@@ -10,7 +10,6 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/markup"
 	"tachyform/internal/pagehead"
 	"tachyform/internal/site"
 )
@@ -175,6 +174,11 @@ type text struct {
 	words   map[string]bool
 }
 
+var (
+	inScripts     = regexp.MustCompile(`(?is)<script\b[^>]*>(.*?)</script`) // of every type: data blocks, too
+	dataAttribute = regexp.MustCompile(`(?i)\sdata-[\w-]+\s*=\s*(?:"[^"]*"|'[^']*')`)
+)
+
 func textOf(f site.File, src []byte) text {
 	t := text{all: src, words: map[string]bool{}}
 	for i := 0; i < len(src); i++ {
@@ -192,9 +196,10 @@ func textOf(f site.File, src []byte) text {
 	switch f.Kind() {
 	case "style":
 	case "page":
-		for _, s := range markup.ReadNeeds(src).Scripts {
-			t.scripts = append(t.scripts, s.Source)
+		for _, m := range inScripts.FindAllSubmatch(src, -1) {
+			t.scripts = append(t.scripts, m[1])
 		}
+		t.scripts = append(t.scripts, dataAttribute.FindAll(src, -1)...)
 	default:
 		t.scripts = [][]byte{src}
 	}

@@ -31,6 +31,8 @@ func TestWanted(t *testing.T) {
 		"short digests of a bundler": {map[string]string{"a.js": "import('./chunk-' + {7: 'a1'}[n] + '.js')", "chunk-a1.js": "", "chunk-b2.js": ""}, "<script src=a.js></script>", "a.js chunk-a1.js"},
 		"counted names anywhere":     {map[string]string{"a.js": "const at = (n) => base + 'boat' + n + '.jpg'", "boat1.jpg": "", "boathouse.jpg": "", "bow.jpg": ""}, "<script src=a.js></script>", "a.js boat1.jpg"},
 		"a script of the page":       {map[string]string{"x/1.png": "", "y/1.png": ""}, "<a href=y/></a><script>const dir = 'x/'</script>", "x/1.png"},
+		"a data block of the page":   {map[string]string{"x/1.png": "", "y/1.png": ""}, `<a href="y/"></a><script type="application/json">{"dir": "x/"}</script>`, "x/1.png"},
+		"an attribute for scripts":   {map[string]string{"x/1.png": "", "y/1.png": ""}, `<a href="y/"></a><p data-dir="x/"></p>`, "x/1.png"},
 		"what style sheets name":     {map[string]string{"a.css": "@font-face{src:url(f.woff2) format('woff2'),url(f.woff)}body{background:url(b.png)}", "f.woff2": "", "f.woff": "", "b.png": ""}, "<link rel=stylesheet href=a.css>", "a.css b.png f.woff2"},
 		"fonts for characters":       {map[string]string{"a.css": "@font-face{src:url(l.woff2)}@font-face{src:url(e.woff2);unicode-range:U+100-17F}@font-face{src:url(c.woff2);unicode-range:U+400-4FF}", "l.woff2": "", "e.woff2": "", "c.woff2": ""}, "<meta charset=utf-8><link rel=stylesheet href=a.css>\u0141\u00f3d\u017a", "a.css e.woff2 l.woff2"},
 		"characters of data":         {map[string]string{"a.css": "@font-face{src:url(c.woff2);unicode-range:U+400-4FF}", "c.woff2": "", "d.json": `["\u0451"]`}, "<link rel=stylesheet href=a.css><script>fetch('d.json')</script>", "a.css c.woff2 d.json"},
