@@ -190,27 +190,31 @@ var updateChecks = []Check{
 	{
 		ID: "updates/never-arrives", Level: Warning, Area: "updates", Title: "Visitors get the next release", Why: "The worker goes on showing what it stored first: whoever was there once sees that for ever, whatever is released.", Mend: "give the stores another name with each release and delete the old ones in the activate event, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: `caches.match(request) while a store of an older release is there and never deleted`,
 		run: func(f *facts) ([]Finding, bool) {
-			best, still := f.rehearsal.Best()
-			if best == nil {
+			if !f.rehearsal.Told() {
 				return nil, false
 			}
-			if best.Arrives() > 0 || still != nil && still.Arrives() > 0 {
-				return nil, true
+			for i := range f.rehearsal.Comebacks {
+				if f.rehearsal.Comebacks[i].Arrives() > 0 {
+					return nil, true
+				}
 			}
-			return []Finding{f.inWorker(after(best))}, true
+			best := f.rehearsal.Best()
+			return []Finding{f.inWorker(after(best) + tried(f.rehearsal.Comebacks))}, true
 		},
 	},
 	{
 		ID: "updates/mixes-releases", Level: Warning, Area: "updates", Title: "Visitors never get parts of two releases", Why: "A page of one release with the styles or scripts of another looks broken or does not work, and nobody can reproduce it.", Mend: "store a whole release under a name of its own and answer a page and its parts from the same one, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: "network-first for pages and cache-first for the style sheet beside them",
 		run: func(f *facts) ([]Finding, bool) {
-			best, _ := f.rehearsal.Best()
+			best := f.rehearsal.Best()
 			if best == nil || len(best.Changed) < 2 {
 				return nil, false
 			}
-			if !best.Mixes() {
-				return nil, true
+			for i := range f.rehearsal.Comebacks { // those that change the worker, before the one that does not: its mix has another cause
+				if c := &f.rehearsal.Comebacks[i]; c.Mixes() && (best.Mixes() || c.Changes == rehearsal.FilesChange) {
+					return []Finding{f.inWorker(after(c))}, true
+				}
 			}
-			return []Finding{f.inWorker(after(best))}, true
+			return nil, true
 		},
 	},
 	{
@@ -249,16 +253,38 @@ var updateChecks = []Check{
 		},
 	},
 	{
-		ID: "updates/worker-must-change", Level: Advice, Area: "updates", Title: "A release arrives when only its files change", Why: "Browsers install a worker again when its bytes change. A release that leaves them as they are never reaches those who were there before.", Mend: "have the build write a version or the digests of the files into the worker, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: `const STORE = "v1", which nobody changes when a page does`,
+		ID: "updates/worker-must-change", Level: Warning, Area: "updates", Title: "Every release arrives, whatever it changes", Why: "Browsers install a worker again when its bytes change, and stores keep what they have while their names stay. A release that leaves these as they are never reaches those who were there before.", Mend: "have the build write a version or the digests of the files into the worker, and use it in the names of its stores, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: `const STORE = "v1", which nobody changes when a page does`,
 		run: func(f *facts) ([]Finding, bool) {
-			best, still := f.rehearsal.Best()
-			if best == nil || still == nil {
+			best := f.rehearsal.Best()
+			if best == nil {
 				return nil, false
 			}
-			if still.Arrives() > 0 || best.Arrives() == 0 {
+			never, changes, changed := []string{}, false, []string{}
+			for i := range f.rehearsal.Comebacks {
+				if c := &f.rehearsal.Comebacks[i]; c.Arrives() == 0 {
+					never, changed = append(never, c.Changes), append(changed, c.Changed...)
+					changes = changes || c.Changes == rehearsal.WorkerChange || c.Changes == rehearsal.ListChange
+				}
+			}
+			if len(never) == 0 || best.Arrives() == 0 {
 				return nil, true
 			}
-			return []Finding{f.inWorker(fmt.Sprintf("when %s change and the worker does not, visitors keep the old ones", strings.Join(still.Changed[:min(3, len(still.Changed))], ", ")))}, true
+			slices.Sort(changed)
+			changed = slices.Compact(changed)
+			message := fmt.Sprintf("a release that changes %s and not the worker never arrives: visitors keep the old ones", strings.Join(changed[:min(3, len(changed))], ", "))
+			mend := "have the build write a version or the digests of the files into the worker"
+			if changes {
+				message = fmt.Sprintf("a release that changes %s never arrives, even when it changes other bytes of the worker: its stores keep what they have", strings.Join(changed[:min(3, len(changed))], ", "))
+			}
+			switch best.Changes {
+			case rehearsal.StoresChange:
+				mend = "give the stores of the worker another name with each release, and delete the old ones"
+			case rehearsal.ListChange:
+				mend = "have the build write the digests of the files into the worker's list"
+			}
+			x := f.inWorker(message)
+			x.Mend = fmt.Sprintf("%s (tried here: the release is then seen at visit %d after it), or let tachyform fit write the worker", mend, best.Arrives())
+			return []Finding{x}, true
 		},
 	},
 	{
@@ -299,7 +325,21 @@ func after(c *rehearsal.Comeback) string {
 	for _, v := range c.Visits {
 		words = append(words, v.Shows)
 	}
-	return fmt.Sprintf("after a release in which %s and the worker change, four visits show: %s", strings.Join(c.Changed[:min(3, len(c.Changed))], ", "), strings.Join(words, ", "))
+	what := strings.Join(c.Changed[:min(3, len(c.Changed))], ", ")
+	switch c.Changes {
+	case rehearsal.WorkerChange, rehearsal.ListChange, rehearsal.StoresChange:
+		what += " and the worker"
+	}
+	return fmt.Sprintf("after a release that changes %s, four visits show: %s", what, strings.Join(words, ", "))
+}
+
+// tried says which imagined releases were tried.
+func tried(all []rehearsal.Comeback) string {
+	var names []string
+	for _, c := range all {
+		names = append(names, c.Changes)
+	}
+	return fmt.Sprintf(" (tried: a release that changes %s)", strings.Join(names, "; one that changes "))
 }
 
 // weightChecks are about what a visit costs.

@@ -38,13 +38,13 @@ func (s *Style) Audit(r *audit.Report) error {
 		}
 		s.printf("  %s %s\n", pad("", 9), s.faint.Render("not known: "+why))
 	}
-	if best, _ := r.Rehearsal.Best(); best != nil {
-		s.printf("  %s %s\n", pad("release", 9), "the next one is "+arrival(best))
+	if worst := r.Rehearsal.Worst(); worst != nil {
+		s.printf("  %s %s\n", pad("release", 9), wrap("the next one is "+arrivals(r.Rehearsal), 100, 12))
 	} else if len(r.Rehearsal.Comebacks) > 0 {
 		s.printf("  %s %s\n", pad("release", 9), "what visitors see of the next one cannot be told: the worker shows pages of its own making, or none")
 	}
 	if b := r.Baseline; b != nil {
-		s.printf("  %s %d new, %d gone, %d as before\n", pad("baseline", 9), len(b.New), len(b.Gone), len(b.Unchanged))
+		s.printf("  %s %s\n", pad("baseline", 9), wrap(sinceBaseline(b, ""), 100, 12))
 	}
 	passed, failed, other := 0, 0, 0
 	for _, level := range []audit.Level{audit.Blocker, audit.Warning, audit.Advice} {
@@ -71,6 +71,20 @@ func (s *Style) Audit(r *audit.Report) error {
 		}
 	}
 	return s.err
+}
+
+// arrivals says when a visitor who was there before sees a release, in the worst case first.
+func arrivals(r *rehearsal.Report) string {
+	worst, best := r.Worst(), r.Best()
+	text := arrival(worst)
+	if best != nil && arrival(best) != text {
+		text += " when only " + worst.Changes + " change"
+		if worst.Changes == rehearsal.PageChange {
+			text += "s"
+		}
+		text += "; " + arrival(best) + " when " + best.Changes + " do"
+	}
+	return text
 }
 
 // arrival says when a visitor who was there before sees a release.

@@ -4,7 +4,6 @@ import (
 	"encoding/xml"
 	"fmt"
 	"io"
-	"slices"
 	"strings"
 
 	"github.com/owenrumney/go-sarif/v2/sarif"
@@ -42,7 +41,7 @@ func auditMarkdown(r *audit.Report) string {
 		}
 	}
 	if c := r.Baseline; c != nil {
-		fmt.Fprintf(&b, "\nSince the baseline: %d new, %d gone, %d as before.\n", len(c.New), len(c.Gone), len(c.Unchanged))
+		fmt.Fprintf(&b, "\nSince the baseline: %s.\n", sinceBaseline(c, "`"))
 	}
 	for _, level := range []audit.Level{audit.Blocker, audit.Warning, audit.Advice} {
 		begun := false
@@ -82,11 +81,22 @@ type junitSuites struct {
 }
 
 type junitSuite struct {
-	Name     string      `xml:"name,attr"`
-	Tests    int         `xml:"tests,attr"`
-	Failures int         `xml:"failures,attr"`
-	Skipped  int         `xml:"skipped,attr"`
-	Cases    []junitCase `xml:"testcase"`
+	Name     string `xml:"name,attr"`
+	Tests    int    `xml:"tests,attr"`
+	Failures int    `xml:"failures,attr"`
+	Skipped  int    `xml:"skipped,attr"`
+
+	Properties *junitProperties `xml:"properties,omitempty"`
+	Cases      []junitCase      `xml:"testcase"`
+}
+
+type junitProperties struct {
+	List []junitProperty `xml:"property"`
+}
+
+type junitProperty struct {
+	Name  string `xml:"name,attr"`
+	Value string `xml:"value,attr"`
 }
 
 type junitCase struct {
@@ -118,7 +128,11 @@ func auditJUnit(w io.Writer, r *audit.Report) error {
 		case "failed":
 			var text strings.Builder
 			for _, f := range c.Findings {
-				fmt.Fprintf(&text, "%s %s (mend: %s)\n", place(f), f.Message, f.Mend)
+				state := ""
+				if b := r.Baseline; b != nil && b.IsNew(c.ID, f) {
+					state = "new: "
+				}
+				fmt.Fprintf(&text, "%s%s %s (mend: %s)\n", state, place(f), f.Message, f.Mend)
 			}
 			k.Failure = &junitText{Message: c.Why, Type: string(c.Level), Text: text.String()}
 			suite.Failures++
@@ -128,6 +142,11 @@ func auditJUnit(w io.Writer, r *audit.Report) error {
 			suite.Skipped++
 		}
 		suite.Cases = append(suite.Cases, k)
+	}
+	if b := r.Baseline; b != nil {
+		for i := range all.Suites[:min(1, len(all.Suites))] {
+			all.Suites[i].Properties = &junitProperties{[]junitProperty{{"since the baseline", sinceBaseline(b, "")}}}
+		}
 	}
 	if _, err := io.WriteString(w, xml.Header); err != nil {
 		return err
@@ -157,33 +176,63 @@ func auditSARIF(w io.Writer, r *audit.Report) error {
 		return err
 	}
 	run := sarif.NewRun(*sarif.NewSimpleTool("tachyform"))
-	levels := map[audit.Level]string{audit.Blocker: "error", audit.Warning: "warning", audit.Advice: "note"}
 	helps := map[string]string{}
 	for _, c := range audit.Checks() {
 		helps[c.ID] = c.Mend + " tachyform explain " + c.ID + " says more."
 	}
 	for _, c := range r.Checks {
 		rule := run.AddRule(c.ID).WithDescription(c.Title).WithFullDescription(sarif.NewMultiformatMessageString(c.Why)).WithTextHelp(helps[c.ID])
-		rule.WithDefaultConfiguration(sarif.NewReportingConfiguration().WithLevel(levels[c.Level]))
+		rule.WithDefaultConfiguration(sarif.NewReportingConfiguration().WithLevel(sarifLevels[c.Level]))
 		if c.State != "failed" {
 			continue
 		}
 		for _, f := range c.Findings {
-			message := f.Message + ". Mend: " + f.Mend
-			if f.File == "" {
-				message = f.URL + ": " + message
-			}
-			result := run.CreateResultForRule(c.ID).WithLevel(levels[c.Level]).WithMessage(sarif.NewTextMessage(message))
-			at := sarif.NewPhysicalLocation().WithArtifactLocation(sarif.NewSimpleArtifactLocation(uriOf(orElse(f.File, "index.html"))))
-			if f.Line > 0 {
-				at.WithRegion(sarif.NewRegion().WithStartLine(f.Line).WithStartColumn(max(f.Column, 1)))
-			}
+			result := sarifResult(run, c, f)
 			if b := r.Baseline; b != nil {
-				result.WithBaselineState(map[bool]string{true: "new", false: "unchanged"}[slices.Contains(b.New, c.ID)])
+				result.WithBaselineState(map[bool]string{true: "new", false: "unchanged"}[b.IsNew(c.ID, f)])
 			}
-			result.AddLocation(sarif.NewLocationWithPhysicalLocation(at))
+		}
+	}
+	if r.Baseline != nil {
+		for _, c := range r.Baseline.Lost() {
+			for _, f := range c.Findings {
+				sarifResult(run, c, f).WithBaselineState("absent")
+			}
 		}
 	}
 	log.AddRun(run)
 	return log.PrettyWrite(w)
+}
+
+var sarifLevels = map[audit.Level]string{audit.Blocker: "error", audit.Warning: "warning", audit.Advice: "note"}
+
+// sarifResult adds a finding to a run.
+func sarifResult(run *sarif.Run, c audit.Result, f audit.Finding) *sarif.Result {
+	message := f.Message + ". Mend: " + f.Mend
+	if f.File == "" {
+		message = f.URL + ": " + message
+	}
+	at := sarif.NewPhysicalLocation().WithArtifactLocation(sarif.NewSimpleArtifactLocation(uriOf(orElse(f.File, "index.html"))))
+	if f.Line > 0 {
+		at.WithRegion(sarif.NewRegion().WithStartLine(f.Line).WithStartColumn(max(f.Column, 1)))
+	}
+	result := run.CreateResultForRule(c.ID).WithLevel(sarifLevels[c.Level]).WithMessage(sarif.NewTextMessage(message))
+	result.AddLocation(sarif.NewLocationWithPhysicalLocation(at))
+	return result
+}
+
+// sinceBaseline says what has changed since a baseline, checks by their names between marks.
+func sinceBaseline(c *audit.Comparison, mark string) string {
+	var parts []string
+	for _, x := range []struct {
+		what string
+		ids  []string
+	}{{"new", c.New}, {"gone", c.Gone}} {
+		text := fmt.Sprintf("%d %s", len(x.ids), x.what)
+		for i, id := range x.ids {
+			text += map[bool]string{true: ": ", false: ", "}[i == 0] + mark + id + mark
+		}
+		parts = append(parts, text)
+	}
+	return strings.Join(append(parts, fmt.Sprintf("%d as before", len(c.Unchanged))), "; ")
 }

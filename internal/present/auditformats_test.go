@@ -29,6 +29,58 @@ func hostile() *audit.Report {
 		App:       &audit.App{Name: evil, Theme: "red; } body { display: none", Icon: []byte("<svg onload=alert(1)>"), IconType: "image/svg+xml"}}
 }
 
+// TestABaselineIsNamedInEveryFormat compares with an earlier report that had another finding and not this one.
+func TestABaselineIsNamedInEveryFormat(t *testing.T) {
+	failed := func(id string, messages ...string) audit.Result {
+		r := audit.Result{ID: id, Level: audit.Warning, State: "failed"}
+		for _, m := range messages {
+			r.Findings = append(r.Findings, audit.Finding{File: "index.html", Line: 1, Message: m})
+		}
+		return r
+	}
+	earlier := &audit.Report{Checks: []audit.Result{failed("icons/faint", "as faint as before"), failed("pages/title-missing", "no title")}}
+	for format, want := range map[string][]string{
+		"text":     {"1 new: manifest/name-missing; 1 gone: pages/title-missing; 1 as before"},
+		"markdown": {"1 new: `manifest/name-missing`; 1 gone: `pages/title-missing`; 1 as before"},
+		"html":     {"1 new: manifest/name-missing; 1 gone: pages/title-missing; 1 as before"},
+		"junit":    {`value="1 new: manifest/name-missing; 1 gone: pages/title-missing; 1 as before"`, "new: index.html:1:0 no name", ">index.html:1:0 as faint"},
+		"sarif":    {`"baselineState": "new"`, `"baselineState": "unchanged"`, `"baselineState": "absent"`},
+	} {
+		now := &audit.Report{Checks: []audit.Result{failed("icons/faint", "as faint as before"), failed("manifest/name-missing", "no name")}, Rehearsal: &rehearsal.Report{}}
+		now.Against(earlier)
+		var b bytes.Buffer
+		require.NoError(t, New(&b, false).AuditAs(format, now, nil))
+		for _, w := range want {
+			assert.Contains(t, strings.ReplaceAll(b.String(), "&#xA;", "\n"), w, format)
+		}
+	}
+}
+
+// TestTheHeadlineTellsTheWorst says what somebody gets who was there before.
+func TestTheHeadlineTellsTheWorst(t *testing.T) {
+	comeback := func(changes string, shows ...string) rehearsal.Comeback {
+		c := rehearsal.Comeback{Changes: changes, Changed: []string{"/"}}
+		for _, s := range shows {
+			c.Visits = append(c.Visits, rehearsal.ComebackVisit{Shows: s})
+		}
+		return c
+	}
+	const old, fresh = "old", "new"
+	for want, list := range map[string][]rehearsal.Comeback{
+		"never seen when only styles and scripts change; seen at the second visit when files and worker do": {
+			comeback(rehearsal.PageChange, fresh, fresh), comeback(rehearsal.PartsChange, old, old), comeback(rehearsal.WorkerChange, old, fresh)},
+		"never seen": {comeback(rehearsal.PageChange, old, old), comeback(rehearsal.WorkerChange, old, old)},
+		"seen at the first visit": {
+			comeback(rehearsal.PageChange, fresh, fresh), comeback(rehearsal.WorkerChange, fresh, fresh)},
+		"seen at the second visit; parts of the old one are shown beside parts of the new when only a page changes; seen at the second visit when files and worker do": {
+			comeback(rehearsal.PageChange, "mix", fresh), comeback(rehearsal.WorkerChange, old, fresh)},
+	} {
+		var b bytes.Buffer
+		require.NoError(t, New(&b, false).AuditAs("text", &audit.Report{Rehearsal: &rehearsal.Report{Comebacks: list}}, nil))
+		assert.Contains(t, strings.Join(strings.Fields(b.String()), " "), "the next one is "+want)
+	}
+}
+
 func as(t *testing.T, format string) string {
 	t.Helper()
 	var b bytes.Buffer

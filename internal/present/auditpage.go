@@ -18,6 +18,7 @@ var auditTemplate string
 
 var auditHTML = template.Must(template.New("audit").Funcs(template.FuncMap{
 	"listed":  listed,
+	"since":   func(c *audit.Comparison) string { return sinceBaseline(c, "") },
 	"picture": pictureURL,
 	"color": func(v, other string) template.CSS {
 		c, ok := manifest.ParseColor(v)
@@ -129,8 +130,8 @@ func auditPage(w io.Writer, r *audit.Report, shots *Shots) error {
 		}
 		data.Rows = append(data.Rows, matrixRow{u, rows[u]})
 	}
-	if data.Release, _ = r.Rehearsal.Best(); data.Release != nil {
-		data.Arrival = arrival(data.Release)
+	if data.Release = r.Rehearsal.Worst(); data.Release != nil {
+		data.Arrival = arrivals(r.Rehearsal)
 	}
 	for _, s := range r.Rehearsal.Stores {
 		data.Stored += s.Bytes

@@ -15,10 +15,10 @@ import (
 	"tachyform/internal/worker"
 )
 
-// Comeback is what somebody gets who was there before a release. The release is imagined: the start page, and the scripts and
-// styles that it needs, each with a comment more.
+// Comeback is what somebody gets who was there before a release. The release is imagined: the start page, or the scripts and
+// styles that it needs, or all of these, each with a comment more.
 type Comeback struct {
-	Changes string          `json:"changes"` // "files", "files and worker", or "files, worker and names of stores"
+	Changes string          `json:"changes"` // one of the kinds below
 	Changed []string        `json:"changed"` // URLs
 	Visits  []ComebackVisit `json:"visits"`
 }
@@ -29,10 +29,13 @@ type ComebackVisit struct {
 	Shows string `json:"shows"` // "old", "new", "mix", "lost" or "unknown"
 }
 
-// The kinds of imagined releases.
+// The kinds of imagined releases: what people change. Of a worker that fit wrote, each changes the worker, too.
 const (
+	PageChange   = "a page"
+	PartsChange  = "styles and scripts"
 	FilesChange  = "files"
 	WorkerChange = "files and worker"
+	ListChange   = "files and the worker's list"
 	StoresChange = "files, worker and names of stores"
 )
 
@@ -51,22 +54,50 @@ func (c *Comeback) Mixes() bool {
 	return slices.ContainsFunc(c.Visits, func(v ComebackVisit) bool { return v.Shows == "mix" })
 }
 
-// Best gives the comeback of the release that goes best among those that change the worker, and that of the release in which only files
-// change; nil when there is none, or when it cannot be told what visitors see.
-func (r *Report) Best() (best, still *Comeback) {
+// better says whether a release goes better than another for those who come back.
+func (c *Comeback) better(d *Comeback) bool {
+	if c.Arrives() == 0 || d.Arrives() == 0 {
+		return c.Arrives() > d.Arrives()
+	}
+	if c.Mixes() != d.Mixes() {
+		return d.Mixes()
+	}
+	return c.Arrives() < d.Arrives()
+}
+
+// changesWorker says whether the worker's bytes are others, whoever wrote it.
+func (c *Comeback) changesWorker() bool {
+	return c.Changes == WorkerChange || c.Changes == ListChange || c.Changes == StoresChange
+}
+
+// Told says whether it can be told what visitors see after a release: not of a worker that shows pages of its own making.
+func (r *Report) Told() bool {
+	return len(r.Comebacks) > 0 && !slices.ContainsFunc(r.Comebacks, func(c Comeback) bool {
+		return slices.ContainsFunc(c.Visits, func(v ComebackVisit) bool { return v.Shows == "unknown" || v.Shows == "lost" })
+	})
+}
+
+// Worst gives the imagined release that goes worst for those who come back; nil when that cannot be told.
+func (r *Report) Worst() *Comeback {
+	return r.pick(func(c, than *Comeback) bool { return than.better(c) })
+}
+
+// Best gives the one that goes best among those that change the worker, too; nil when that cannot be told.
+func (r *Report) Best() *Comeback {
+	return r.pick(func(c, than *Comeback) bool { return c.changesWorker() && (!than.changesWorker() || c.better(than)) })
+}
+
+func (r *Report) pick(over func(c, than *Comeback) bool) *Comeback {
+	if !r.Told() {
+		return nil
+	}
+	out := &r.Comebacks[0]
 	for i := range r.Comebacks {
-		c := &r.Comebacks[i]
-		if slices.ContainsFunc(c.Visits, func(v ComebackVisit) bool { return v.Shows == "unknown" || v.Shows == "lost" }) {
-			return nil, nil
-		}
-		switch {
-		case c.Changes == FilesChange:
-			still = c
-		case best == nil, best.Arrives() == 0 && c.Arrives() > 0, best.Mixes() && !c.Mixes() && c.Arrives() > 0:
-			best = c
+		if over(&r.Comebacks[i], out) {
+			out = &r.Comebacks[i]
 		}
 	}
-	return best, still
+	return out
 }
 
 // maxImagined is how many parts of the start page change in an imagined release.
@@ -82,7 +113,7 @@ func comebacks(ctx context.Context, start func() *Embedded, server *site.Server,
 		return nil, nil
 	}
 	home := r.Visits[0].URL
-	changed, urls, err := imagined(start, server, home)
+	changed, err := imagined(start, server, home)
 	if err != nil || len(changed) == 0 {
 		return nil, err
 	}
@@ -96,13 +127,20 @@ func comebacks(ctx context.Context, start func() *Embedded, server *site.Server,
 		changes string
 		worker  []byte
 	}
-	var list []release
-	if text, ok := imagineOurs(server, src, changed); ok {
-		list = []release{{WorkerChange, text}}
+	type imagining struct {
+		changes string
+		worker  []byte
+	}
+	list := []imagining{{PageChange, src}, {PartsChange, src}, {FilesChange, src}, {WorkerChange, slices.Concat(src, []byte("\n// \n"))}}
+	_, _, ours := worker.Imagine(src, nil)
+	if ours {
+		list = []imagining{{changes: PageChange}, {changes: PartsChange}, {changes: WorkerChange}}
 	} else {
-		list = []release{{FilesChange, src}, {WorkerChange, slices.Concat(src, []byte("\n// \n"))}}
+		if text := relisted(src); text != nil {
+			list = append(list, imagining{ListChange, text})
+		}
 		if text := renamed(src, r.Stores); text != nil {
-			list = append(list, release{StoresChange, text})
+			list = append(list, imagining{StoresChange, text})
 		}
 	}
 	var out []Comeback
@@ -110,10 +148,22 @@ func comebacks(ctx context.Context, start func() *Embedded, server *site.Server,
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		files := map[string][]byte{file: x.worker}
+		files, urls := map[string][]byte{}, []string{}
 		for p, b := range changed {
-			files[p] = b
+			f, _ := server.Site.File(p)
+			if x.changes == PageChange && !f.IsPage() || x.changes == PartsChange && f.IsPage() {
+				continue
+			}
+			files[p], urls = b, append(urls, f.URL)
 		}
+		if len(files) == 0 || len(files) == len(changed) && x.changes == PageChange {
+			continue // it is the same as the one with all files
+		}
+		slices.Sort(urls)
+		if ours {
+			x.worker = imagineOurs(server, src, files)
+		}
+		files[file] = x.worker
 		visits, err := comeBack(start(), server, server.With(files), home)
 		if err != nil {
 			return nil, err
@@ -123,16 +173,16 @@ func comebacks(ctx context.Context, start func() *Embedded, server *site.Server,
 	return out, nil
 }
 
-// imagined gives other bytes for the start page and for what it needs whose name holds no digest, by path, and their URLs.
-func imagined(start func() *Embedded, server *site.Server, home string) (map[string][]byte, []string, error) {
+// imagined gives other bytes for the start page and for what it needs whose name holds no digest, by path.
+func imagined(start func() *Embedded, server *site.Server, home string) (map[string][]byte, error) {
 	st := start()
 	defer st.Close()
 	st.KeepParts()
 	l, err := st.Open(home)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	changed, urls := map[string][]byte{}, []string{}
+	changed := map[string][]byte{}
 	for _, part := range l.Parts {
 		u, _, _ := strings.Cut(part.URL, "?")
 		file, _ := server.Find(u)
@@ -152,28 +202,51 @@ func imagined(start func() *Embedded, server *site.Server, home string) (map[str
 		}
 		if data, err := server.Site.Read(file); err == nil && comment != "" && !bytes.HasPrefix(data, []byte(worker.Mark)) {
 			changed[file] = append(slices.Clone(data), comment...)
-			urls = append(urls, u)
 		}
 	}
-	slices.Sort(urls)
-	return changed, urls, nil
+	return changed, nil
 }
 
-// imagineOurs gives the text that a fit would write for the changed files, and sets the digests that pages hold. ok is false when the
-// worker is not ours.
-func imagineOurs(server *site.Server, src []byte, changed map[string][]byte) (text []byte, ok bool) {
+// imagineOurs gives the text that a fit would write for the changed files, and sets the digests that pages hold.
+func imagineOurs(server *site.Server, src []byte, changed map[string][]byte) []byte {
 	digests := map[string]string{}
 	urls := map[string]string{}
 	for file, data := range changed {
 		f, _ := server.Site.File(file)
 		digests[f.URL], urls[f.URL] = release.Digest(data), file
 	}
-	text, now, ok := worker.Imagine(src, digests)
+	text, now, _ := worker.Imagine(src, digests)
 	for u, d := range now { // a page holds the digest of what it is without it
 		file := urls[u]
 		changed[file] = []byte(strings.ReplaceAll(string(changed[file]), `"`+d+`"`, `"`+digests[u]+`"`))
 	}
-	return text, ok
+	return text
+}
+
+// listed is a digest or a revision in a list of files.
+var listed = regexp.MustCompile(`^(?:[0-9a-f]{6,64}|\d+(?:\.\d+)*)$`)
+
+// relisted gives a worker whose list has other digests, as a build writes it; nil when it has no list.
+func relisted(src []byte) []byte {
+	found := false
+	text := literal.ReplaceAllFunc(src, func(m []byte) []byte {
+		inner := m[1 : len(m)-1]
+		if !listed.Match(inner) || !bytes.ContainsAny(inner, "0123456789") {
+			return m
+		}
+		found = true
+		last := &inner[len(inner)-1]
+		out := slices.Clone(m)
+		out[len(m)-2] = '0' + (*last-'0'+1)%10
+		if *last < '0' || *last > '9' {
+			out[len(m)-2] = '7'
+		}
+		return out
+	})
+	if !found {
+		return nil
+	}
+	return text
 }
 
 // renamed gives a worker whose stores have other names, as many write it for a release; nil when the names do not stand in it.
