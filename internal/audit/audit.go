@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"tachyform/internal/finding"
 	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
 	"tachyform/internal/markup"
@@ -17,33 +18,19 @@ import (
 	"tachyform/internal/survey"
 )
 
-// Level says how much a failed check costs.
-type Level string
+// What was found, in the words of all commands.
+type (
+	Level   = finding.Level
+	Finding = finding.Finding
+	Result  = finding.Result
+)
 
 // The levels, from the worst.
 const (
-	Blocker Level = "blocker"
-	Warning Level = "warning"
-	Advice  Level = "advice"
+	Blocker = finding.Blocker
+	Warning = finding.Warning
+	Advice  = finding.Advice
 )
-
-// AtLeast says whether a level is as bad as another or worse. Unknown levels are never reached.
-func (l Level) AtLeast(other Level) bool {
-	order := []Level{Advice, Warning, Blocker}
-	i := slices.Index(order, other)
-	return i >= 0 && slices.Index(order, l) >= i
-}
-
-// Finding is one place where a check failed.
-type Finding struct {
-	File    string `json:"file,omitempty"`
-	Line    int    `json:"line,omitempty"`
-	Column  int    `json:"column,omitempty"`
-	URL     string `json:"url,omitempty"`
-	Message string `json:"message"`
-	Mend    string `json:"mend,omitempty"`
-	Source  string `json:"source,omitempty"` // the line of the file
-}
 
 // Check is one rule of the audit, as data beside the function that performs it.
 type Check struct {
@@ -67,15 +54,18 @@ type Check struct {
 	run  func(*facts) ([]Finding, bool) // false when the check does not apply
 }
 
-// Result is what came of a check; its state is "passed", "failed" or "not-applicable".
-type Result struct {
-	ID       string    `json:"id"`
-	Level    Level     `json:"level"`
-	State    string    `json:"state"`
-	Title    string    `json:"title"`
-	Findings []Finding `json:"findings"`
-	Skipped  string    `json:"skipped,omitempty"` // why it was not looked at, from the configuration
-	Why      string    `json:"-"`
+// About gives what there is to say of the check.
+func (c Check) About() finding.Check {
+	return finding.Check{ID: c.ID, Level: c.Level, Area: c.Area, Title: c.Title, Why: c.Why, Mend: c.Mend, Spec: c.Spec, Example: c.Example, Matters: c.Matters, Blocks: c.DecidesOn()}
+}
+
+// About gives what there is to say of all checks.
+func About() []finding.Check {
+	var out []finding.Check
+	for _, c := range Checks() {
+		out = append(out, c.About())
+	}
+	return out
 }
 
 // Verdict is what a platform makes of the site.
@@ -105,16 +95,11 @@ const Format = "tachyform.audit/1"
 
 // Worst is the level of the worst failed check, "" when none failed. With a baseline only what is new counts.
 func (r *Report) Worst() Level {
-	worst := Level("")
-	for _, c := range r.Checks {
-		if r.Baseline != nil && !slices.Contains(r.Baseline.New, c.ID) {
-			continue
-		}
-		if c.State == "failed" && (worst == "" || c.Level.AtLeast(worst)) {
-			worst = c.Level
-		}
+	results := r.Checks
+	if r.Baseline != nil {
+		results = slices.DeleteFunc(slices.Clone(results), func(c Result) bool { return !slices.Contains(r.Baseline.New, c.ID) })
 	}
-	return worst
+	return finding.Worst(results)
 }
 
 // Checks are all checks in the order they are shown.

@@ -13,13 +13,13 @@ type Comparison struct {
 }
 
 // IsNew says whether the earlier report does not have a finding of a check.
-func (c *Comparison) IsNew(check string, f Finding) bool { return !c.had[check][f.key()] }
+func (c *Comparison) IsNew(check string, f Finding) bool { return !c.had[check][key(f)] }
 
 // Lost gives what the earlier report found and this one does not, by its checks.
 func (c *Comparison) Lost() []Result { return c.lost }
 
 // key tells findings apart without their lines, which move with every edit.
-func (f Finding) key() string { return f.File + "\x00" + f.URL + "\x00" + f.Message }
+func key(f Finding) string { return f.File + "\x00" + f.URL + "\x00" + f.Message }
 
 // Against compares the report with an earlier one, and keeps what it finds as its Baseline.
 func (r *Report) Against(earlier *Report) {
@@ -28,7 +28,7 @@ func (r *Report) Against(earlier *Report) {
 		if c.State == "failed" {
 			old[c.ID] = map[string]bool{}
 			for _, f := range c.Findings {
-				old[c.ID][f.key()] = true
+				old[c.ID][key(f)] = true
 			}
 		}
 	}
@@ -42,7 +42,7 @@ func (r *Report) Against(earlier *Report) {
 		fresh := false
 		for _, f := range c.Findings {
 			fresh = fresh || b.IsNew(c.ID, f)
-			found[c.ID+"\x00"+f.key()] = true
+			found[c.ID+"\x00"+key(f)] = true
 		}
 		if fresh {
 			b.New = append(b.New, c.ID)
@@ -57,7 +57,7 @@ func (r *Report) Against(earlier *Report) {
 		if !now[c.ID] {
 			b.Gone = append(b.Gone, c.ID)
 		}
-		c.Findings = slices.DeleteFunc(slices.Clone(c.Findings), func(f Finding) bool { return found[c.ID+"\x00"+f.key()] })
+		c.Findings = slices.DeleteFunc(slices.Clone(c.Findings), func(f Finding) bool { return found[c.ID+"\x00"+key(f)] })
 		if len(c.Findings) > 0 {
 			b.lost = append(b.lost, c)
 		}

@@ -225,44 +225,24 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	if err != nil {
 		return usage(err)
 	}
-	step, end := a.progress("Fetching")
-	res, err := crawl.Take(ctx, address, crawl.Usual, step)
-	end()
+	res, server, err := a.live(ctx, c, address)
 	if err != nil {
-		return fitError(err)
+		return err
 	}
 	defer res.Close()
-	if res.Report.Stopped != "" && !a.quiet {
-		fmt.Fprintf(a.err, "only a part was read, because of %s; tachyform survey %s says what was left out\n", res.Report.Stopped, address)
-	}
 	if opts.Inventory, err = res.Survey(ctx, survey.Options{}); err != nil {
 		return fitError(err)
-	}
-	configured, err := c.SiteRules()
-	if err != nil {
-		return usage(err)
 	}
 	others, err := c.Origins()
 	if err != nil {
 		return usage(err)
 	}
-	if len(configured.Headers)+len(configured.Redirects) > 0 && !a.quiet {
-		fmt.Fprintln(a.err, "[[server.header]] and [[server.redirect]] are not used: the server itself was asked")
-	}
-	rules := site.Rules{Answers: configured.Answers} // of its data the server is not asked
-	for _, f := range res.Site.Files {
-		for k, list := range res.Headers[f.URL] {
-			rules.Headers = append(rules.Headers, site.HeaderRule{Path: f.URL, Name: k, Value: strings.Join(list, ", ")})
-		}
-	}
-	server := site.NewServer(res.Site, rules)
-	server.Beyond = res.Beyond(ctx)
 	opts.Live = shown(ctx, address, res)
 	st := rehearsal.NewEmbedded(server, others, stage.Limits{})
 	defer st.Close()
 	opts.Private = privateIn(c, res.Site)
 	ro := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true, Private: opts.Private}
-	step, end = a.progress("Running")
+	step, end := a.progress("Running")
 	found, err := routes.Find(ctx, server, others, opts.Inventory, routes.Options{Fallback: c.Server.Fallback, Progress: step})
 	end()
 	if err != nil {
@@ -296,6 +276,36 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 		return broken(err)
 	}
 	return a.verdict(o, report, earlier, nil)
+}
+
+// live reads a live origin, and gives a server that answers as it does.
+func (a *app) live(ctx context.Context, c *config.Config, address string) (*crawl.Result, *site.Server, error) {
+	step, end := a.progress("Fetching")
+	res, err := crawl.Take(ctx, address, crawl.Usual, step)
+	end()
+	if err != nil {
+		return nil, nil, fitError(err)
+	}
+	if res.Report.Stopped != "" && !a.quiet {
+		fmt.Fprintf(a.err, "only a part was read, because of %s; tachyform survey %s says what was left out\n", res.Report.Stopped, address)
+	}
+	configured, err := c.SiteRules()
+	if err != nil {
+		res.Close()
+		return nil, nil, usage(err)
+	}
+	if len(configured.Headers)+len(configured.Redirects) > 0 && !a.quiet {
+		fmt.Fprintln(a.err, "[[server.header]] and [[server.redirect]] are not used: the server itself was asked")
+	}
+	rules := site.Rules{Answers: configured.Answers} // of its data the server is not asked
+	for _, f := range res.Site.Files {
+		for k, list := range res.Headers[f.URL] {
+			rules.Headers = append(rules.Headers, site.HeaderRule{Path: f.URL, Name: k, Value: strings.Join(list, ", ")})
+		}
+	}
+	server := site.NewServer(res.Site, rules)
+	server.Beyond = res.Beyond(ctx)
+	return res, server, nil
 }
 
 // shown asks a live server what only it can show.

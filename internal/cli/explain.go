@@ -7,14 +7,16 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/compare"
+	"tachyform/internal/finding"
 	"tachyform/internal/present"
 )
 
 func (a *app) explainCommand() *cobra.Command {
 	return &cobra.Command{
 		Use:   "explain [CHECK]",
-		Short: "Say what a check of the audit means, and how to mend what it finds",
-		Long: `Explain says of one check of the audit why it matters to visitors, how to mend what it finds, on which platforms it
+		Short: "Say what a check means, and how to mend what it finds",
+		Long: `Explain says of one check, of audit or compare, why it matters to visitors, how to mend what it finds, on which platforms it
 decides about installing, and which text it follows. Without a name it lists all checks.`,
 		Example: "  tachyform explain\n  tachyform explain icons/unusable",
 		Args:    cobra.MaximumNArgs(1),
@@ -22,9 +24,9 @@ decides about installing, and which text it follows. Without a name it lists all
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
-			checks := audit.Checks()
+			checks := append(audit.About(), compare.Checks()...)
 			if len(args) > 0 {
-				var found, names []audit.Check
+				var found, names []finding.Check
 				for _, c := range checks {
 					switch {
 					case c.ID == args[0]:
@@ -45,7 +47,7 @@ decides about installing, and which text it follows. Without a name it lists all
 }
 
 // like names checks that may have been meant.
-func like(checks []audit.Check) string {
+func like(checks []finding.Check) string {
 	if len(checks) == 0 {
 		return ""
 	}

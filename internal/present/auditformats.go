@@ -9,6 +9,7 @@ import (
 	"github.com/owenrumney/go-sarif/v2/sarif"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/finding"
 )
 
 // AuditAs writes an audit in one of its formats: text, markdown, junit, sarif or html. The last has pictures, nil for none.
@@ -43,27 +44,32 @@ func auditMarkdown(r *audit.Report) string {
 	if c := r.Baseline; c != nil {
 		fmt.Fprintf(&b, "\nSince the baseline: %s.\n", sinceBaseline(c, "`"))
 	}
-	for _, level := range []audit.Level{audit.Blocker, audit.Warning, audit.Advice} {
+	markdownChecks(&b, r.Checks)
+	return b.String()
+}
+
+// markdownChecks writes what checks found.
+func markdownChecks(b *strings.Builder, checks []finding.Result) {
+	for _, level := range levels {
 		begun := false
-		for _, c := range r.Checks {
+		for _, c := range checks {
 			if c.State != "failed" || c.Level != level {
 				continue
 			}
 			if !begun {
-				fmt.Fprintf(&b, "\n### %s\n", level)
+				fmt.Fprintf(b, "\n### %s\n", level)
 				begun = true
 			}
-			fmt.Fprintf(&b, "\n**%s** %s\n\n", c.ID, cell.Replace(c.Why))
+			fmt.Fprintf(b, "\n**%s** %s\n\n", c.ID, cell.Replace(c.Why))
 			for i, g := range together(c.Findings) {
 				if i == 10 {
 					b.WriteString("- and more\n")
 					break
 				}
-				fmt.Fprintf(&b, "- `%s` %s. Mend: %s\n", cell.Replace(brief(g.where)), cell.Replace(g.Message), cell.Replace(g.Mend))
+				fmt.Fprintf(b, "- `%s` %s. Mend: %s\n", cell.Replace(brief(g.where)), cell.Replace(g.Message), cell.Replace(g.Mend))
 			}
 		}
 	}
-	return b.String()
 }
 
 func orElse(s, other string) string {

@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"strings"
 
-	"tachyform/internal/audit"
+	"tachyform/internal/finding"
 )
 
-// CheckList is the audit's checks as data; its JSON form is tachyform.checks/1.
+// CheckList is checks as data; its JSON form is tachyform.checks/1.
 type CheckList struct {
 	Format string      `json:"format"`
 	Checks []CheckInfo `json:"checks"`
@@ -28,10 +28,10 @@ type CheckInfo struct {
 }
 
 // ChecksOf turns checks into what is shown of them.
-func ChecksOf(checks []audit.Check) *CheckList {
+func ChecksOf(checks []finding.Check) *CheckList {
 	l := &CheckList{Format: "tachyform.checks/1", Checks: []CheckInfo{}}
 	for _, c := range checks {
-		l.Checks = append(l.Checks, CheckInfo{c.ID, string(c.Level), c.Area, c.Title, c.Why, c.Mend, c.Spec, c.Example, append([]string{}, c.Matters...), append([]string{}, c.DecidesOn()...)})
+		l.Checks = append(l.Checks, CheckInfo{c.ID, string(c.Level), c.Area, c.Title, c.Why, c.Mend, c.Spec, c.Example, append([]string{}, c.Matters...), append([]string{}, c.Blocks...)})
 	}
 	return l
 }
@@ -40,10 +40,10 @@ func ChecksOf(checks []audit.Check) *CheckList {
 func (s *Style) Checks(l *CheckList, full bool) error {
 	for _, c := range l.Checks {
 		level := s.accent
-		switch audit.Level(c.Level) {
-		case audit.Blocker:
+		switch finding.Level(c.Level) {
+		case finding.Blocker:
 			level = s.bad
-		case audit.Warning:
+		case finding.Warning:
 			level = s.warn
 		}
 		if !full {
@@ -82,7 +82,7 @@ func lowerFirst(t string) string {
 // ChecksMarkdown writes the reference of all checks.
 func ChecksMarkdown(l *CheckList) string {
 	var b strings.Builder
-	b.WriteString("# Checks of the audit\n\nMade from the checks themselves by `go test ./internal/present -update`. `tachyform explain CHECK` says the same.\n")
+	b.WriteString("# Checks\n\nOf `audit`, and at the end of `compare` (area release). Made from the checks themselves by `go test ./internal/present -update`. `tachyform explain CHECK` says the same.\n")
 	area := ""
 	for _, c := range l.Checks {
 		if c.Area != area {

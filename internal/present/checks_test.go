@@ -9,12 +9,17 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/compare"
+	"tachyform/internal/finding"
 )
+
+// allChecks are those of the audit and of comparisons.
+func allChecks() []finding.Check { return append(audit.About(), compare.Checks()...) }
 
 var update = flag.Bool("update", false, "write the reference of the checks anew")
 
 func TestTheReferenceOfChecksIsCurrent(t *testing.T) {
-	want := ChecksMarkdown(ChecksOf(audit.Checks()))
+	want := ChecksMarkdown(ChecksOf(allChecks()))
 	const name = "../../docs/checks.md"
 	if *update {
 		require.NoError(t, os.WriteFile(name, []byte(want), 0o644))
@@ -26,7 +31,7 @@ func TestTheReferenceOfChecksIsCurrent(t *testing.T) {
 
 func TestEveryCheckExplainsItself(t *testing.T) {
 	seen := map[string]bool{}
-	for _, c := range audit.Checks() {
+	for _, c := range allChecks() {
 		assert.False(t, seen[c.ID], c.ID)
 		seen[c.ID] = true
 		assert.NotEmpty(t, c.Title, c.ID)
@@ -35,8 +40,8 @@ func TestEveryCheckExplainsItself(t *testing.T) {
 		assert.NotEmpty(t, c.Spec, c.ID)
 		assert.Regexp(t, `^`+c.Area+`/[a-z-]+$`, c.ID)
 	}
-	out := text(t, func(s *Style) error { return s.Checks(ChecksOf(audit.Checks()[:1]), true) })
-	for _, part := range []string{audit.Checks()[0].ID, "why", "mend", "follows"} {
+	out := text(t, func(s *Style) error { return s.Checks(ChecksOf(allChecks()[:1]), true) })
+	for _, part := range []string{allChecks()[0].ID, "why", "mend", "follows"} {
 		assert.Contains(t, out, part)
 	}
 }

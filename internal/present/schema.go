@@ -38,6 +38,7 @@ var schemaNames = []SchemaInfo{
 	{"fit", "tachyform.fit/1", "fit SITE"},
 	{"rehearsal", "tachyform.rehearsal/1", "rehearse SITE"},
 	{"audit", "tachyform.audit/1", "audit SITE"},
+	{"comparison", "tachyform.comparison/1", "compare OLD NEW"},
 	{"checks", "tachyform.checks/1", "explain"},
 	{"strip", "tachyform.strip/1", "strip SITE"},
 	{"retirement", "tachyform.retirement/1", "retire SITE"},

@@ -15,6 +15,7 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/caching"
+	"tachyform/internal/compare"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/stage"
 	"tachyform/internal/survey"
@@ -23,7 +24,7 @@ import (
 // forms are the Go types that are printed.
 var forms = map[string]any{
 	"survey": survey.Summary{}, "draft": DraftReport{}, "icons": IconsReport{}, "manifest": ManifestView{}, "rules": caching.Table{}, "fit": FitResult{},
-	"rehearsal": rehearsal.Report{}, "audit": audit.Report{}, "checks": CheckList{}, "strip": StripResult{}, "retirement": RetireResult{}, "recording": RecordReport{}, "schemas": SchemaList{},
+	"rehearsal": rehearsal.Report{}, "audit": audit.Report{}, "comparison": compare.Report{}, "checks": CheckList{}, "strip": StripResult{}, "retirement": RetireResult{}, "recording": RecordReport{}, "schemas": SchemaList{},
 }
 
 // words are the values that fields of text can have, by type and name.
@@ -45,8 +46,10 @@ func words() map[string][]any {
 	return map[string][]any{
 		"RehearsalPageResult.network": list(networks...), "RehearsalFetchResult.network": list(networks...), "RehearsalTrace.network": list(networks...),
 		"RehearsalPageResult.outcome": outcomes, "RehearsalPageResult.answered_by": by, "RehearsalFetchResult.result": list("answered", "rejected"),
-		"RehearsalWorker.state": list("none", "failed", "waiting", "activated"), "AuditResult.state": list("passed", "failed", "not-applicable"),
-		"AuditResult.level": levels, "PresentCheckInfo.level": levels,
+		"RehearsalWorker.state": list("none", "failed", "waiting", "activated"), "FindingResult.state": list("passed", "failed", "not-applicable"),
+		"FindingResult.level": levels, "PresentCheckInfo.level": levels,
+		"CompareVisit.shows": list(compare.Old, compare.New, compare.Same, compare.Mix, compare.Lost, compare.Unknown), "CompareVisit.answered_by": by, "ComparePiece.by": by[:2],
+		"CompareTimeline.tabs": list(string(compare.OneTab), string(compare.TwoTabs), string(compare.LeftOpen)),
 	}
 }
 

@@ -317,3 +317,14 @@ func (v *Server) read(f File) (entry, error) {
 	}
 	return e, nil
 }
+
+// HeaderOf gives a header that a rule adds to what a path answers, "" for none.
+func (v *Server) HeaderOf(urlPath, name string) string {
+	value := ""
+	for _, h := range v.Rules.Headers {
+		if ok, _ := doublestar.Match(h.Path, urlPath); ok && strings.EqualFold(h.Name, name) {
+			value = h.Value
+		}
+	}
+	return value
+}

@@ -195,6 +195,9 @@ func (b *Browser) Settle() bool {
 			if r.busy > 0 && len(b.hung) == 0 || r.installing != nil && len(b.hung) == 0 || r.active != nil && r.active.state == activating {
 				return false
 			}
+			if r.waiting != nil && r.waiting.skip && len(b.hung) == 0 { // for the events of the active one
+				return false
+			}
 		}
 		return true
 	}

@@ -115,9 +115,6 @@ func (t *Tab) Open(url string) (*Load, error) {
 	t.led = 0
 	t.lead(abs, func() {})
 	if !t.come() {
-		if len(t.b.hung) == 0 && t.loader.done && t.loader.page == nil {
-			return nil, fmt.Errorf("%s: the page never came to the end of loading", url)
-		}
 		t.loader.giveUp()
 	}
 	return t.look(), nil
@@ -216,7 +213,13 @@ func (t *Tab) ledBy(w *worker, abs string, done func()) (why string) {
 
 // giveUp is what a visitor does who has waited long enough.
 func (l *loader) giveUp() {
-	const why = "the network does not answer in time"
+	why := "the network does not answer in time"
+	if len(l.b.hung) == 0 {
+		why = "nothing answers it in time"
+		if l.tab.controller != nil {
+			why = "the worker took the request and does not answer it in time"
+		}
+	}
 	if !l.done {
 		l.load.URL, l.load.AnsweredBy, l.load.Why = l.b.Relative(l.docURL), ByBrowser, why
 		l.tab.id, l.tab.controller, l.done = "", nil, true

@@ -245,6 +245,16 @@ func (w *worker) redundant() {
 	w.stop()
 }
 
+// pending says whether an event of the worker is going on, as long as a browser lets one.
+func (w *worker) pending() bool {
+	for _, d := range w.events {
+		if w.b.loop.now < d.began+maxEvent {
+			return true
+		}
+	}
+	return false
+}
+
 // tryActivate activates the waiting worker when nothing is controlled by the active one, or when it asked to skip
 // waiting ("Try Activate").
 func (r *registration) tryActivate() {
@@ -256,6 +266,9 @@ func (r *registration) tryActivate() {
 		return
 	}
 	old := r.active
+	if old != nil && old.pending() { // its events end before ("Service Worker Has No Pending Events")
+		return
+	}
 	r.waiting, r.active = nil, w
 	w.become(activating)
 	if old != nil {

@@ -205,6 +205,36 @@ func TestLifecycle(t *testing.T) {
 	assert.Equal(t, "v2", b.Stores()[0].Name)
 }
 
+// TestARunningEventEndsBeforeTheNextWorker has a worker skip waiting while the one before still answers a page.
+func TestARunningEventEndsBeforeTheNextWorker(t *testing.T) {
+	for name, slow := range map[string]string{
+		"it answers":     `e.respondWith(new Promise((r) => setTimeout(() => r(new Response("png")), 5000)));`,
+		"it works on":    `e.respondWith(fetch(e.request)); e.waitUntil(new Promise((r) => setTimeout(r, 5000)));`,
+		"it never ends":  `e.respondWith(fetch(e.request)); e.waitUntil(new Promise(() => {}));`,
+		"it never comes": `e.respondWith(new Promise(() => {}));`,
+	} {
+		t.Run(name, func(t *testing.T) {
+			files := small(`onfetch = (e) => { if (e.request.url.endsWith("/pic.png")) { ` + slow + ` } };`)
+			b := browser(t, serve(t, files, site.Rules{}))
+			tab := visit(t, b)
+			files["sw.js"] = `oninstall = () => skipWaiting(); onactivate = (e) => e.waitUntil(clients.claim());`
+			b.Release(serve(t, files, site.Rules{}))
+			l, err := tab.Open("/about/")
+			require.NoError(t, err)
+			if name != "it never comes" {
+				assert.Empty(t, l.Missing)
+			}
+			b.Settle()
+			regs := b.Registrations()
+			require.Len(t, regs, 1)
+			assert.Equal(t, "activated", regs[0].State)
+			again, err := tab.Open("/about/")
+			require.NoError(t, err)
+			assert.Empty(t, again.Missing, "the new one is at work")
+		})
+	}
+}
+
 func TestScope(t *testing.T) {
 	files := small(installList + `onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));`)
 	files["index.html"] = `<!doctype html><title>Home</title><script>navigator.serviceWorker.register("/js/sw.js", {scope: "/"})</script>`

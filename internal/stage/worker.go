@@ -197,12 +197,16 @@ type dispatched struct {
 	request *request                               // of a fetch event
 	respond func(kind string, c goja.FunctionCall) // what respondWith was given
 	settled func(first goja.Value)                 // nothing extends it any more; the first rejection, nil for none
+	began   float64                                // in ms of the virtual clock
+	limit   *task                                  // when the browser ends it
 }
 
 // begin gives an event the number by which the prelude knows it.
 func (w *worker) begin(d *dispatched) int64 {
 	w.lastEvent++
 	w.events[w.lastEvent] = d
+	d.began = w.b.loop.now
+	d.limit = w.b.loop.after(maxEvent, w.reg.tryActivate)
 	return w.lastEvent
 }
 
@@ -223,6 +227,10 @@ func (w *worker) hostEvents(set setter) {
 			return undefined
 		}
 		delete(w.events, id)
+		w.b.loop.cancel(d.limit)
+		if w.reg.waiting != nil {
+			w.b.loop.after(0, w.reg.tryActivate)
+		}
 		var first goja.Value
 		if list, ok := c.Argument(1).(*goja.Object); ok {
 			first = list.Get("0")

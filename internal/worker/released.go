@@ -42,3 +42,31 @@ func (e Entry) Is(body []byte, script string) bool {
 	}
 	return release.Digest(body) == e.Digest
 }
+
+// Takeovers are the ways in which a release takes over, the most careful first.
+var Takeovers = []string{"next-visit", "when-asked", "at-once"}
+
+var takeoverInTable = regexp.MustCompile(`(takeover:\s*")([a-z-]+)(")`)
+
+// TakeoverOf gives how one of our workers takes over; ok is false for a worker that is not ours.
+func TakeoverOf(src []byte) (takeover string, ok bool) {
+	m := takeoverInTable.FindSubmatch(src)
+	if !bytes.HasPrefix(src, []byte(Mark+"service worker")) || m == nil {
+		return "", false
+	}
+	return string(m[2]), true
+}
+
+// WithTakeover gives one of our workers as it would be if it took over in another way.
+func WithTakeover(src []byte, takeover string) []byte {
+	return takeoverInTable.ReplaceAll(src, []byte("${1}"+takeover+"${3}"))
+}
+
+// ReleaseOf gives the id of the release that one of our workers brings; ok is false for a worker that is not ours.
+func ReleaseOf(src []byte) (id string, ok bool) {
+	m := releaseInTable.FindSubmatch(src)
+	if !bytes.HasPrefix(src, []byte(Mark+"service worker")) || m == nil {
+		return "", false
+	}
+	return string(m[2]), true
+}
