@@ -54,7 +54,7 @@ var checks = []check{
 	{finding.Check{ID: "release/stores-left", Level: finding.Advice, Area: "release", Title: "Nothing that is stored is left behind", Why: "It takes room on visitors' devices for ever, and counts when the browser runs out of it.",
 		Mend: "delete stores of older releases in the activate event", Spec: "Service Workers, \"Activate\"", Example: "the store \"v1\", beside \"v2\""}, storesLeft},
 	{finding.Check{ID: "release/downloads-again", Level: finding.Advice, Area: "release", Title: "What has not changed is not downloaded again", Why: "Every visitor pays for it with every release, on a phone in megabytes.",
-		Mend: "take what has the same digest from the older store", Spec: "observed", Example: "addAll() of the whole list with every release"}, downloadsAgain},
+		Mend: "take what has the same digest from the older store, or ask with cache: \"no-cache\", which servers answer in a line when nothing has changed", Spec: "Fetch, \"cache mode\"", Example: "fetch(url, {cache: \"reload\"}) of the whole list with every release"}, downloadsAgain},
 }
 
 // check performs the checks.
@@ -409,8 +409,8 @@ const wasted = 50 << 10
 func downloadsAgain(c *comparison) (out []finding.Finding, applies bool) {
 	for _, s := range c.Steps {
 		applies = true
-		if d := s.Download; d.Again > wasted && d.Again > d.Bytes/2 {
-			out = append(out, c.inWorker(s.To, fmt.Sprintf("%s%d files of %d kB are asked for again and have not changed, such as %s", c.between(s.From, s.To), len(d.Unchanged), d.Again>>10, some(d.Unchanged))))
+		if d := s.Download; d.Wasted > wasted {
+			out = append(out, c.inWorker(s.To, fmt.Sprintf("%s%d kB are downloaded again and have not changed: %s", c.between(s.From, s.To), d.Wasted>>10, some(d.Again))))
 		}
 	}
 	return out, applies

@@ -41,8 +41,10 @@ type Download struct {
 	Files     int                `json:"files"`     // of them those that bring bytes
 	Bytes     int64              `json:"bytes"`     // of these, as the folder has them
 	Packed    int64              `json:"packed"`    // the same, with texts compressed (gzip)
-	Unchanged []string           `json:"unchanged"` // that were downloaded again and are what they were; a server with ETag answers most of these in a line
-	Again     int64              `json:"again"`     // bytes of these
+	Unchanged []string           `json:"unchanged"` // that were asked for again and are what they were: a server with ETag answers these in a line
+	Saved     int64              `json:"saved"`     // bytes of these
+	Again     []string           `json:"again"`     // that were downloaded again and are what they were, since the worker asks so that no cache may answer
+	Wasted    int64              `json:"wasted"`    // bytes of these, which are among the others, too
 	Seconds   map[string]float64 `json:"seconds"`   // by connection
 }
 
@@ -158,7 +160,7 @@ func filesOf(old, next *Release) Files {
 
 // download weighs what reached the server of a release. had is what was asked for before.
 func (c *comparison) download(sent, had []request, x *Release) Download {
-	d := Download{Unchanged: []string{}, Seconds: map[string]float64{}}
+	d := Download{Unchanged: []string{}, Again: []string{}, Seconds: map[string]float64{}}
 	before := map[string]bool{}
 	for _, r := range had {
 		before[r.url] = true
@@ -177,15 +179,20 @@ func (c *comparison) download(sent, had []request, x *Release) Download {
 			}
 		}
 		if before[r.url] && c.unchanged(r.url, x) {
-			d.Unchanged = append(d.Unchanged, r.url)
-			d.Again += int64(len(a.Body))
-			continue
+			if !r.fresh && !strings.Contains(a.Header.Get("Cache-Control"), "no-store") {
+				d.Unchanged = append(d.Unchanged, r.url)
+				d.Saved += int64(len(a.Body))
+				continue
+			}
+			d.Again = append(d.Again, r.url)
+			d.Wasted += int64(len(a.Body))
 		}
 		d.Files++
 		d.Bytes += int64(len(a.Body))
 		d.Packed += packed(a)
 	}
 	slices.Sort(d.Unchanged)
+	slices.Sort(d.Again)
 	for _, n := range Connections {
 		s := float64(d.Packed)*8/n.Bits + math.Ceil(float64(d.Requests)/together)*n.Wait
 		d.Seconds[n.Name] = math.Round(s*10) / 10

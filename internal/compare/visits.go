@@ -61,7 +61,7 @@ type Timeline struct {
 	Releases []int   `json:"releases"` // in the order in which they come; the visits are after the last
 	Tabs     Tabs    `json:"tabs"`
 	Takeover string  `json:"takeover,omitempty"` // as the worker would be with another setting; "" as it is
-	Arrives  int     `json:"arrives"`            // the first visit, from 1, that shows the release; 0 for none
+	Arrives  int     `json:"arrives"`            // the first visit, from 1, from which on all show the release; 0 for none
 	Visits   []Visit `json:"visits"`
 
 	order int
@@ -84,7 +84,7 @@ func (t *told) close() {
 // request is one that reached a server.
 type request struct {
 	method, url string
-	status      int
+	fresh       bool // no cache of the browser may answer it, not even by asking whether it has changed
 }
 
 // visitor has a stage and remembers what reached the server.
@@ -129,7 +129,8 @@ func (v *visitor) open(what, url string) (Visit, error) {
 	}
 	out := Visit{What: what, URL: url, AnsweredBy: string(l.AnsweredBy)}
 	for _, r := range v.st.Received() {
-		v.sent = append(v.sent, request{r.Method, r.URL, r.Status})
+		fresh := r.Cache == "reload" || r.Cache == "no-store" || slices.ContainsFunc(r.Header, func(h [2]string) bool { return h[0] == "pragma" }) // as browsers send it with these
+		v.sent = append(v.sent, request{r.Method, r.URL, fresh})
 		out.Requests++
 		if own(r.URL) {
 			out.Bytes += int64(len(v.newest().server.Answer("GET", pathOf(r.URL)).Body))
@@ -299,6 +300,12 @@ func (c *comparison) tell(b *before, tabs Tabs, home, deep string, way []int, ta
 		file, _ := next.Find(pathOf(v.newest().Worker))
 		next = next.With(map[string][]byte{file: worker.WithTakeover(v.newest().body, takeover)})
 	}
+	if start, err := c.Releases[way[0]].server.Site.StartPage(); err == nil && home != start.URL {
+		known := &visitor{c: c, st: st, releases: v.releases[:len(way)-1]}
+		if _, err := known.open("", home); err != nil {
+			return fail(err)
+		}
+	}
 	pause, open := day, 1
 	legs := []leg{{what: "loaded again a day later", url: home}, {what: "and once more", url: home}, {what: "all tabs closed, opened anew", url: home, anew: true}, {what: "and once more", url: home}}
 	switch tabs {
@@ -332,11 +339,15 @@ func (c *comparison) tell(b *before, tabs Tabs, home, deep string, way []int, ta
 			return fail(err)
 		}
 		t.Visits = append(t.Visits, visit)
-		if t.Arrives == 0 {
+		there := visit.Shows == New || visit.Shows == Same
+		switch {
+		case !there:
+			t.Arrives = 0
+		case t.Arrives == 0:
+			t.Arrives = i + 1
+		}
+		if !there || t.Arrives == i+1 {
 			t.until = slices.Clone(v.sent)
-			if visit.Shows == New || visit.Shows == Same {
-				t.Arrives = i + 1
-			}
 		}
 		if takeover == "when-asked" && i == 0 { // the page offers it, and the visitor takes it
 			if st.TakeOver() == nil {

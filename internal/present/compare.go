@@ -132,7 +132,7 @@ func downloads(step *compare.Step) [][2]string {
 	}
 	out = append(out, [2]string{"connection", strings.Join(times, ", ")})
 	if len(d.Unchanged) > 0 {
-		out = append(out, [2]string{"", fmt.Sprintf("%s of %s asked for again and not changed: a server with ETag answers each in a line", count(len(d.Unchanged), "file"), Bytes(d.Again))})
+		out = append(out, [2]string{"", fmt.Sprintf("%s of %s asked for again and not changed: a server with ETag answers each in a line", count(len(d.Unchanged), "file"), Bytes(d.Saved))})
 	}
 	return out
 }

@@ -37,6 +37,7 @@ type Sent struct {
 	Status      int
 	Body        []byte
 	Header      [][2]string
+	Cache       string // the request's cache mode, "" when it is not known
 }
 
 // Browser is one visitor's browser with one origin. It is used by one goroutine.

@@ -289,7 +289,7 @@ func (b *Browser) serve(req *request) *response {
 	}
 	a := server.Ask(req.method, u.path, strings.TrimPrefix(u.Search(), "?"))
 	if len(b.sent) < maxSent {
-		b.sent = append(b.sent, Sent{Method: req.method, URL: b.Relative(req.url), Status: a.Status, Body: bodyOf(req), Header: req.headers})
+		b.sent = append(b.sent, Sent{Method: req.method, URL: b.Relative(req.url), Status: a.Status, Body: bodyOf(req), Header: req.headers, Cache: req.cache})
 	}
 	if req.method == "GET" {
 		a = a.Part(req.header("range"))
