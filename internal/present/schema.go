@@ -43,6 +43,7 @@ var schemaNames = []SchemaInfo{
 	{"strip", "tachyform.strip/1", "strip SITE"},
 	{"retirement", "tachyform.retirement/1", "retire SITE"},
 	{"recording", "tachyform.recording/1", "record URL"},
+	{"hosting", "tachyform.hosting/1", "headers SITE --for json"},
 	{"schemas", "tachyform.schemas/1", "schema"},
 }
 

@@ -16,6 +16,7 @@ import (
 	"tachyform/internal/audit"
 	"tachyform/internal/caching"
 	"tachyform/internal/compare"
+	"tachyform/internal/hosting"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/stage"
 	"tachyform/internal/survey"
@@ -24,7 +25,7 @@ import (
 // forms are the Go types that are printed.
 var forms = map[string]any{
 	"survey": survey.Summary{}, "draft": DraftReport{}, "icons": IconsReport{}, "manifest": ManifestView{}, "rules": caching.Table{}, "fit": FitResult{},
-	"rehearsal": rehearsal.Report{}, "audit": audit.Report{}, "comparison": compare.Report{}, "checks": CheckList{}, "strip": StripResult{}, "retirement": RetireResult{}, "recording": RecordReport{}, "schemas": SchemaList{},
+	"rehearsal": rehearsal.Report{}, "audit": audit.Report{}, "comparison": compare.Report{}, "checks": CheckList{}, "strip": StripResult{}, "retirement": RetireResult{}, "recording": RecordReport{}, "hosting": hosting.Plan{}, "schemas": SchemaList{},
 }
 
 // words are the values that fields of text can have, by type and name.

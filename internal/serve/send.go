@@ -13,6 +13,7 @@ import (
 
 	"github.com/klauspost/compress/gzhttp"
 
+	"tachyform/internal/hosting"
 	"tachyform/internal/site"
 )
 
@@ -77,20 +78,16 @@ func (b *Bench) answer(r *http.Request, state string, online bool) answer {
 	}
 	if state == string(site.Online) || online {
 		if c.header.Get("Cache-Control") == "" {
-			c.header.Set("Cache-Control", lifetime(r.URL.Path))
+			life := hosting.Lifetime(r.URL.Path)
+			if c.status >= 400 { // an error is not kept
+				life = hosting.Asked
+			}
+			c.header.Set("Cache-Control", life)
 		}
 	} else {
 		c.header.Set("Cache-Control", "no-store")
 	}
 	return c.answer
-}
-
-// lifetime is how long a good host lets browsers keep a file: for ever when its name changes with its content, and else until they have asked.
-func lifetime(p string) string {
-	if site.HasDigest(p) {
-		return "public, max-age=31536000, immutable"
-	}
-	return "no-cache"
 }
 
 // send writes an answer, made small where that helps and slow where that is wanted, and gives its status and how many bytes were sent.
