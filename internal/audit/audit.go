@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"tachyform/internal/deployed"
 	"tachyform/internal/finding"
 	"tachyform/internal/icon"
 	"tachyform/internal/manifest"
@@ -88,6 +89,7 @@ type Report struct {
 	Rehearsal *rehearsal.Report `json:"rehearsal"`
 	App       *App              `json:"-"` // how the app will look
 	Baseline  *Comparison       `json:"baseline,omitempty"`
+	Deployed  *deployed.Report  `json:"deployed,omitempty"` // for --release
 }
 
 // Format names the shape of the report.
@@ -105,7 +107,7 @@ func (r *Report) Worst() Level {
 // Checks are all checks in the order they are shown.
 func Checks() []Check {
 	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, workerChecks, mistakeChecks(),
-		offlineChecks, routeChecks, updateChecks, weightChecks, privacyChecks)
+		offlineChecks, routeChecks, updateChecks, weightChecks, privacyChecks, deployedChecks)
 }
 
 // pageHead is what the audit keeps of a page's head.
@@ -133,6 +135,7 @@ type facts struct {
 	rehearsal *rehearsal.Report
 	summary   *survey.Summary
 	live      *Live
+	deployed  *deployed.Report
 	ceiling   int64
 	private   func(url string) bool
 }
@@ -166,6 +169,7 @@ type Options struct {
 	Ceiling   int64             // what the first visit may cost, in bytes; 0 for 3 MB
 	Live      *Live             // what a live origin's server showed; nil for a folder
 	Inventory *survey.Inventory // of the site when it was taken before
+	Deployed  *deployed.Report  // how what is live differs from the release that was to be deployed; nil when that was not asked
 
 	Private func(url string) bool // what belongs to one visitor, and is right not to be there without a network; nil for nothing
 }
@@ -200,11 +204,11 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 	if err != nil {
 		return nil, err
 	}
-	f.live, f.ceiling, f.summary = o.Live, o.Ceiling, inv.Summarize()
+	f.live, f.deployed, f.ceiling, f.summary = o.Live, o.Deployed, o.Ceiling, inv.Summarize()
 	if f.ceiling == 0 {
 		f.ceiling = 3 << 20
 	}
-	out := &Report{Format: Format, Site: server.Site.Dir, Rehearsal: r, Platforms: []Verdict{}}
+	out := &Report{Format: Format, Site: server.Site.Dir, Deployed: o.Deployed, Rehearsal: r, Platforms: []Verdict{}}
 	blockers := map[string][]string{}
 	for _, c := range Checks() {
 		if len(o.Only) > 0 && !named(c, o.Only) {

@@ -3,6 +3,7 @@ package audit
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"image"
 	"image/color"
@@ -20,6 +21,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform/internal/deployed"
 	"tachyform/internal/platform"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
@@ -133,7 +135,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 		"m.json": goodManifest, "192.png": picture(t, 192, 255), "512.png": picture(t, 512, 255), "sw.js": goodWorker,
 		"mask.png": drawing(t, 512, 512, 0.3, teal, sand), "mono.png": drawing(t, 512, 512, 0.3, color.NRGBA{}, sand), "wide.png": drawing(t, 640, 400, 0.3, teal, sand), "narrow.png": drawing(t, 400, 640, 0.3, teal, sand),
 		"data.json": "[]", "use.js": `fetch("/data.json")`}
-	o := Options{Live: &Live{Entry: "https://skerry.example/", Secure: true, Insecure: "https://skerry.example/", MissingStatus: 404}}
+	o := Options{Deployed: &deployed.Report{}, Live: &Live{Entry: "https://skerry.example/", Secure: true, Insecure: "https://skerry.example/", MissingStatus: 404}}
 	rules := site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "no-cache"}}}
 	base, scripts, app := "/", false, ""
 	for name, data := range changes {
@@ -149,6 +151,9 @@ func run(t testing.TB, changes map[string]string) *Report {
 			scripts = true
 		case "routes":
 			app, scripts = data, true
+		case "deployed":
+			o.Deployed = &deployed.Report{}
+			require.NoError(t, json.Unmarshal([]byte(data), o.Deployed))
 		case "ceiling":
 			o.Ceiling = 10
 		default:
@@ -380,6 +385,14 @@ func TestEachCheckFails(t *testing.T) {
 		"host/route-not-answered":           {map[string]string{"routes": "unanswered", "sw.js": appWorker, "use.js": appUse}, ""},
 		"worker/server-not-asked":           {map[string]string{"routes": "good", "sw.js": strings.ReplaceAll(appWorker, `e.request.url.endsWith("/boats")`, `/\/(boats|old)$/.test(e.request.url)`), "use.js": appUse}, ""},
 		"pages/route-leads-nowhere":         {map[string]string{"routes": "dead", "sw.js": appWorker, "use.js": appUse}, ""},
+		"deployed/another-release":          {map[string]string{"deployed": `{"release": "1", "live": "2", "verdict": "what is live is release 2"}`}, ""},
+		"deployed/missing":                  {map[string]string{"deployed": `{"files": [{"url": "/use.js", "path": "use.js", "what": "missing", "status": 404}, {"url": "/192.png", "path": "192.png", "what": "a page"}, {"url": "/m", "path": "m", "what": "unanswered"}]}`}, "use.js:0:0"},
+		"deployed/altered-refused":          {map[string]string{"deployed": `{"files": [{"url": "/use.js", "path": "use.js", "what": "altered", "needed": true}]}`}, "use.js:0:0"},
+		"deployed/altered":                  {map[string]string{"deployed": `{"files": [{"url": "/", "path": "index.html", "what": "altered", "needed": true, "accepted": true}]}`}, "index.html:0:0"},
+		"deployed/stale":                    {map[string]string{"deployed": `{"files": [{"url": "/use.js", "path": "use.js", "what": "stale", "how": "its Age is 7 s"}]}`}, "use.js:0:0"},
+		"deployed/refused":                  {map[string]string{"deployed": `{"files": [{"url": "/m.json", "path": "m.json", "what": "refused", "status": 401}]}`}, "m.json:0:0"},
+		"deployed/moved":                    {map[string]string{"deployed": `{"files": [{"url": "/sw.js", "path": "sw.js", "what": "moved", "to": "/x"}]}`}, "sw.js:0:0"},
+		"deployed/headers":                  {map[string]string{"deployed": `{"headers": [{"url": "/sw.js", "name": "Cache-Control", "got": "max-age=86400", "want": "no-cache", "costs": "kept for a day"}]}`}, "sw.js:0:0"},
 		"offline/page-stand-in":             {map[string]string{"sw.js": strings.Replace(goodWorker, `, "/fares.html"`, ``, 1)}, ""},
 	}
 	for id, c := range cases {

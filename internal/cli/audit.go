@@ -16,6 +16,7 @@ import (
 	"tachyform/internal/audit"
 	"tachyform/internal/config"
 	"tachyform/internal/crawl"
+	"tachyform/internal/deployed"
 	"tachyform/internal/fitting"
 	"tachyform/internal/present"
 	"tachyform/internal/rehearsal"
@@ -34,6 +35,8 @@ type auditing struct {
 	scripts                string // as in [rehearsing]
 	only, skip             []string
 	mend                   bool
+	release                string // folder of what is to be live
+	reach                  reaching
 	pics                   pictured
 }
 
@@ -49,16 +52,26 @@ at or above --fail-on was found, which makes it a gate for CI.
 With --baseline, an earlier report in JSON, only what is new counts. Checks are left out, with the reason, by [[audit.skip]]
 of the configuration, and have another level by [audit.levels].
 
+With --release and a live address, the folder that was to be deployed is compared with what the server answers: missing, altered
+and old files, headers, redirects, and whether the worker accepts what comes; a line says which release is live, and whether
+it is whole. Of a large site a sample is asked for. --header, --user, --cookies, --ca and --insecure reach a staging server.
+
 SITE may be a live address: what survey reads of it is audited (its own origin, politely, within limits), together with what
 only a server can show: https, headers, media types, how missing files are answered.
 
 Formats: text, json, markdown for a pull request, junit and sarif for CI and editors, html for one page without anything else.`,
-		Example: "  tachyform audit dist\n  tachyform audit dist --fail-on warning\n  tachyform audit dist --format json --output audit.json\n  tachyform audit dist --format html --output audit.html\n  tachyform audit dist --only manifest,icons\n  tachyform audit https://skerry-line.example/ --fail-on never",
+		Example: "  tachyform audit dist\n  tachyform audit dist --fail-on warning\n  tachyform audit dist --format json --output audit.json\n  tachyform audit dist --format html --output audit.html\n  tachyform audit dist --only manifest,icons\n  tachyform audit https://skerry-line.example/ --fail-on never\n  tachyform audit https://skerry-line.example/ --release dist",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			a.formats = []string{"markdown", "junit", "sarif", "html"}
 			if len(args) > 0 && isAddress(args[0]) {
 				return a.auditAddress(cmd, o, args[0])
+			}
+			if err := o.reach.folder(); err != nil {
+				return err
+			}
+			if o.release != "" {
+				return usage(errors.New("--release compares a live address with a folder; name the address"))
 			}
 			c, s, err := a.open(args, o.base)
 			if err != nil {
@@ -100,6 +113,8 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 	f.StringVar(&o.baseline, "baseline", "", "an earlier report (--format json); only what is new makes the exit status 1")
 	f.StringSliceVar(&o.only, "only", nil, "`checks` or areas to look at; all others are left out")
 	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, as rehearse does, or read them for what they ask for, which is quicker (default read; run for applications)")
+	f.StringVar(&o.release, "release", "", "`folder` that was to be deployed at a live address: says whether it is there, whole")
+	o.reach.flags(f)
 	f.BoolVar(&o.mend, "mend", false, "fit the site first when that mends something; says what it mended and what it did not")
 	o.pics.flags(f)
 	f.StringSliceVar(&o.skip, "skip", nil, "`checks` or areas to leave out")
@@ -225,7 +240,17 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	if err != nil {
 		return usage(err)
 	}
-	res, server, err := a.live(ctx, c, address)
+	o.reach.Mine = o.release != ""
+	access, err := a.access(address, &o.reach)
+	if err != nil {
+		return err
+	}
+	if o.release != "" {
+		if opts.Deployed, err = a.deployed(ctx, c, address, access, o); err != nil {
+			return err
+		}
+	}
+	res, server, err := a.live(ctx, c, address, access)
 	if err != nil {
 		return err
 	}
@@ -237,7 +262,7 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	if err != nil {
 		return usage(err)
 	}
-	opts.Live = shown(ctx, address, res)
+	opts.Live = shown(ctx, access, address, res)
 	st := rehearsal.NewEmbedded(server, others, stage.Limits{})
 	defer st.Close()
 	opts.Private = privateIn(c, res.Site)
@@ -279,9 +304,11 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 }
 
 // live reads a live origin, and gives a server that answers as it does.
-func (a *app) live(ctx context.Context, c *config.Config, address string) (*crawl.Result, *site.Server, error) {
+func (a *app) live(ctx context.Context, c *config.Config, address string, access *crawl.Access) (*crawl.Result, *site.Server, error) {
 	step, end := a.progress("Fetching")
-	res, err := crawl.Take(ctx, address, crawl.Usual, step)
+	limits := crawl.Usual
+	limits.Access = access
+	res, err := crawl.Take(ctx, address, limits, step)
 	end()
 	if err != nil {
 		return nil, nil, fitError(err)
@@ -308,8 +335,45 @@ func (a *app) live(ctx context.Context, c *config.Config, address string) (*craw
 	return res, server, nil
 }
 
+// deployed compares what a live address answers with the release that was to be there.
+func (a *app) deployed(ctx context.Context, c *config.Config, address string, access *crawl.Access, o auditing) (*deployed.Report, error) {
+	u, err := url.Parse(address)
+	if err != nil {
+		return nil, usage(err)
+	}
+	base := o.base
+	if base == "" {
+		base = c.Base
+	}
+	s, err := site.Open(o.release, base)
+	if err != nil {
+		return nil, usage(fmt.Errorf("--release: %w", err))
+	}
+	defer s.Close()
+	if b := fitting.RecordedBase(s); base == "" && b != "" {
+		s.Rebase(b)
+	} else if base == "" {
+		s.Rebase(u.EscapedPath()[:strings.LastIndexByte(u.EscapedPath(), '/')+1])
+	}
+	plan, err := hostingOf(ctx, c, s)
+	if err != nil {
+		return nil, err
+	}
+	fetch := func(ctx context.Context, urlPath string, fresh bool) (deployed.Answer, error) {
+		status, header, body, err := crawl.Fetch(ctx, access, u.Scheme+"://"+u.Host+urlPath, fresh, site.MaxFile)
+		return deployed.Answer{Status: status, Header: header, Body: body}, err
+	}
+	step, end := a.progress("Asking")
+	defer end()
+	r, err := deployed.Compare(ctx, fetch, s, plan, deployed.Usual, step)
+	if err != nil {
+		return nil, broken(err)
+	}
+	return r, nil
+}
+
 // shown asks a live server what only it can show.
-func shown(ctx context.Context, address string, res *crawl.Result) *audit.Live {
+func shown(ctx context.Context, access *crawl.Access, address string, res *crawl.Result) *audit.Live {
 	l := &audit.Live{Entry: address, Headers: res.Headers, Failed: map[string]string{}}
 	u, err := url.Parse(address)
 	if err != nil {
@@ -321,10 +385,10 @@ func shown(ctx context.Context, address string, res *crawl.Result) *audit.Live {
 	for _, f := range res.Report.Failed {
 		l.Failed[f.URL] = f.Why
 	}
-	l.MissingStatus, _ = crawl.Ask(ctx, u.Scheme+"://"+u.Host+"/tachyform-asks-for-what-cannot-be-there.css")
+	l.MissingStatus, _ = crawl.Ask(ctx, access, u.Scheme+"://"+u.Host+"/tachyform-asks-for-what-cannot-be-there.css")
 	if u.Scheme == "https" && u.Port() == "" {
 		plain := "http://" + u.Host + "/"
-		if status, to := crawl.Ask(ctx, plain); to != "" {
+		if status, to := crawl.Ask(ctx, access, plain); to != "" {
 			l.Insecure = to
 		} else if status > 0 {
 			l.Insecure = plain

@@ -25,6 +25,7 @@ import (
 type comparing struct {
 	compare.Options
 	base, failOn, stage, scripts string
+	reach                        reaching
 }
 
 func (a *app) compareCommand() *cobra.Command {
@@ -81,11 +82,17 @@ Formats: text, json, markdown for a pull request.`,
 	f.StringArrayVar(&o.Pages, "page", nil, "`URL` of a page that is looked at, in place of a sample; repeatable")
 	f.StringVar(&o.scripts, "scripts", "read", "run the scripts of pages, or read them for what they ask for")
 	f.StringVar(&o.stage, "stage", "embedded", "`stage`: embedded (ours) or chromium (a real one)")
+	o.reach.flags(f)
 	return cmd
 }
 
 func (a *app) compare(ctx context.Context, args []string, o comparing) (*compare.Report, error) {
 	folder := slices.DeleteFunc(slices.Clone(args), isAddress)
+	if len(folder) == len(args) {
+		if err := o.reach.folder(); err != nil {
+			return nil, err
+		}
+	}
 	c, err := a.configuration(folder[max(len(folder)-1, 0):])
 	if err != nil {
 		return nil, err
@@ -101,7 +108,11 @@ func (a *app) compare(ctx context.Context, args []string, o comparing) (*compare
 	origins := []string{}
 	for _, arg := range args {
 		if isAddress(arg) {
-			res, server, err := a.live(ctx, c, arg)
+			access, err := a.access(arg, &o.reach)
+			if err != nil {
+				return nil, err
+			}
+			res, server, err := a.live(ctx, c, arg, access)
 			if err != nil {
 				return nil, err
 			}

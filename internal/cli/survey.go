@@ -18,6 +18,7 @@ import (
 
 func (a *app) surveyCommand() *cobra.Command {
 	var base, scripts string
+	var reach reaching
 	limits := crawl.Usual
 	cmd := &cobra.Command{
 		Use:   "survey [SITE]",
@@ -34,7 +35,14 @@ GET is asked for, too; --scripts read leaves that out.`,
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 && isAddress(args[0]) {
+				var err error
+				if limits.Access, err = a.access(args[0], &reach); err != nil {
+					return err
+				}
 				return a.surveyAddress(cmd.Context(), args[0], limits, scripts)
+			}
+			if err := reach.folder(); err != nil {
+				return err
 			}
 			if scripts != "run" && scripts != "read" {
 				return usage(fmt.Errorf("--scripts %q: it is run or read", scripts))
@@ -68,6 +76,7 @@ GET is asked for, too; --scripts read leaves that out.`,
 	f.IntVar(&limits.Depth, "depth", limits.Depth, "of a live address: links to follow from the first page at most")
 	f.DurationVar(&limits.Time, "time", limits.Time, "of a live address: how long to read at most")
 	f.IntVar(&limits.Parallel, "parallel", limits.Parallel, "of a live address: requests at once, 1 to 16")
+	reach.flags(f)
 	return cmd
 }
 

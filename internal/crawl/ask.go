@@ -2,20 +2,23 @@ package crawl
 
 import (
 	"context"
+	"errors"
 	"io"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"sync"
-	"tachyform/internal/site"
 	"time"
+
+	"tachyform/internal/site"
 )
 
 // probe is how long a single question to a server may take.
 const probe = 10 * time.Second
 
 // Ask gives the status of a GET request, and where a redirect leads to, without following it; 0 when nothing answers.
-func Ask(ctx context.Context, address string) (status int, location string) {
+func Ask(ctx context.Context, access *Access, address string) (status int, location string) {
 	ctx, cancel := context.WithTimeout(ctx, probe)
 	defer cancel()
 	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
@@ -23,8 +26,7 @@ func Ask(ctx context.Context, address string) (status int, location string) {
 		return 0, ""
 	}
 	req.Header.Set("User-Agent", "tachyform (audit by its developer)")
-	client := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
-	res, err := client.Do(req)
+	res, err := access.client(probe).Do(req)
 	if err != nil {
 		return 0, ""
 	}
@@ -46,7 +48,7 @@ func (r *Result) Beyond(ctx context.Context) func(urlPath, query string) (site.A
 	}
 	var mu sync.Mutex
 	known := map[string]site.Answer{}
-	client := &http.Client{Timeout: probe, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	client := r.access.client(probe)
 	return func(urlPath, query string) (site.Answer, bool) {
 		if query != "" {
 			urlPath += "?" + query
@@ -83,4 +85,24 @@ func (r *Result) Beyond(ctx context.Context) func(urlPath, query string) (site.A
 		known[urlPath] = a
 		return a, true
 	}
+}
+
+// Fetch asks an origin for one address and follows no redirect. fresh asks past every cache on the way, by a query that nobody has asked before.
+// The body is read up to max bytes.
+func Fetch(ctx context.Context, access *Access, address string, fresh bool, max int64) (status int, header http.Header, body []byte, err error) {
+	if fresh {
+		address += "?tachyform-asks=" + strconv.FormatInt(time.Now().UnixNano(), 36)
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
+	if err != nil {
+		return 0, nil, nil, err
+	}
+	req.Header.Set("User-Agent", "tachyform (audit by its developer)")
+	res, err := access.client(maxPatience).Do(req)
+	if err != nil {
+		return 0, nil, nil, errors.New(reason(err))
+	}
+	defer res.Body.Close()
+	body, err = io.ReadAll(io.LimitReader(res.Body, max))
+	return res.StatusCode, res.Header, body, err
 }

@@ -37,6 +37,7 @@ type Limits struct {
 	File     int64         // of one answer
 	Time     time.Duration // for everything
 	Parallel int           // requests at once
+	Access   *Access       // how the origin is reached; nil for as everybody does
 }
 
 // Usual are the limits that nobody has to think about.
@@ -94,6 +95,7 @@ type Result struct {
 	Report  *Report
 	Headers map[string]http.Header // of the answers, by root-relative URL; only those of keptHeaders
 	dir     string
+	access  *Access
 }
 
 // keptHeaders are the headers of answers that say how a site is served.
@@ -164,16 +166,14 @@ func Take(ctx context.Context, address string, limits Limits, step func(done, to
 		return nil, err
 	}
 	c := &crawler{origin: u.Scheme + "://" + u.Host, limits: limits, dir: dir, step: step, known: map[string]bool{}, aliases: map[string]string{}, headers: map[string]http.Header{},
-		client: &http.Client{Timeout: maxPatience, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
-			Transport: &http.Transport{Proxy: http.ProxyFromEnvironment, MaxIdleConnsPerHost: limits.Parallel, ResponseHeaderTimeout: maxPatience, ForceAttemptHTTP2: true}},
+		client: limits.Access.client(maxPatience),
 		report: &Report{Entry: address, Disallowed: []string{}, Redirects: []Redirect{}, Failed: []Failure{}, Policies: []Policy{}}}
 	s, err := c.run(ctx, u)
-	c.client.CloseIdleConnections()
 	if err != nil {
 		os.RemoveAll(dir)
 		return nil, err
 	}
-	return &Result{s, c.report, c.headers, dir}, nil
+	return &Result{s, c.report, c.headers, dir, limits.Access}, nil
 }
 
 func (c *crawler) run(ctx context.Context, u *url.URL) (*site.Site, error) {
@@ -248,6 +248,10 @@ func (c *crawler) sort() {
 
 // readRobots follows RFC 9309: without a file everything is allowed, with one that cannot be had nothing is.
 func (c *crawler) readRobots(ctx context.Context) error {
+	if c.limits.Access != nil && c.limits.Access.Mine {
+		c.report.Robots = "not followed: the site is yours"
+		return nil
+	}
 	target := c.origin + "/robots.txt"
 	for range 6 {
 		res, err := c.get(ctx, target)

@@ -28,7 +28,7 @@ type Plan struct {
 	Clean     bool       `json:"clean"`     // pages are answered without .html, too
 	NotFound  string     `json:"not_found,omitempty"`
 	Compress  []string   `json:"compress"` // media types that are sent compressed
-	Release   []string   `json:"release"` // URLs of what names the release, of which no old form may be kept: worker, page script, manifest
+	Release   []string   `json:"release"`  // URLs of what names the release, of which no old form may be kept: worker, page script, manifest
 	Remarks   []string   `json:"remarks"`
 }
 

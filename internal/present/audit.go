@@ -43,6 +43,13 @@ func (s *Style) Audit(r *audit.Report) error {
 	} else if len(r.Rehearsal.Comebacks) > 0 {
 		s.printf("  %s %s\n", pad("release", 9), "what visitors see of the next one cannot be told: the worker shows pages of its own making, or none")
 	}
+	if d := r.Deployed; d != nil {
+		style := s.bad
+		if d.Whole {
+			style = s.good
+		}
+		s.printf("  %s %s\n", pad("deployed", 9), lines(style, wrap(d.Verdict, 100, 12)))
+	}
 	if b := r.Baseline; b != nil {
 		s.printf("  %s %s\n", pad("baseline", 9), wrap(sinceBaseline(b, ""), 100, 12))
 	}

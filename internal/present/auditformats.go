@@ -41,6 +41,9 @@ func auditMarkdown(r *audit.Report) string {
 			fmt.Fprintf(&b, "| %s | **does not install** | %s |\n", p.Name, orElse(strings.Join(p.Blockers, ", "), p.How))
 		}
 	}
+	if d := r.Deployed; d != nil {
+		fmt.Fprintf(&b, "\n%s.\n", cell.Replace(upperFirst(d.Verdict)))
+	}
 	if c := r.Baseline; c != nil {
 		fmt.Fprintf(&b, "\nSince the baseline: %s.\n", sinceBaseline(c, "`"))
 	}

@@ -70,3 +70,18 @@ func ReleaseOf(src []byte) (id string, ok bool) {
 	}
 	return string(m[2]), true
 }
+
+var scriptInTable = regexp.MustCompile(`\bscript:\s*"((?:[^"\\]|\\.)*)"`)
+
+// ScriptOf gives the URL of the page script that one of our workers names, "" for none.
+func ScriptOf(src []byte) string {
+	m := scriptInTable.FindSubmatch(src)
+	if m == nil {
+		return ""
+	}
+	u, err := strconv.Unquote(`"` + string(m[1]) + `"`)
+	if err != nil {
+		return ""
+	}
+	return u
+}
