@@ -16,7 +16,7 @@ import (
 
 func (a *app) fitCommand() *cobra.Command {
 	var base, out, master, name, shortName, theme, background string
-	var dryRun, replace, shots, anyway bool
+	var dryRun, urgent, replace, shots, anyway bool
 	cmd := &cobra.Command{
 		Use:   "fit [SITE]",
 		Short: "Put manifest, icons, page tags and service worker into a site",
@@ -51,7 +51,7 @@ taken from the pages; the summary says which, and where they came from. A second
 				s.Close()
 				s = copied
 			}
-			opts := fitting.Options{ReplaceWorker: replace, Anyway: anyway}
+			opts := fitting.Options{ReplaceWorker: replace, Anyway: anyway, Urgent: urgent}
 			if shots {
 				if opts.Screenshots, err = screenshots(cmd.Context(), s); err != nil {
 					return broken(err)
@@ -82,6 +82,7 @@ taken from the pages; the summary says which, and where they came from. A second
 	f.BoolVar(&dryRun, "dry-run", false, "show what would change as a unified diff, and write nothing")
 	f.BoolVar(&shots, "screenshots", false, "let Chromium draw the start page, narrow and wide, for the dialogue to install")
 	f.BoolVar(&anyway, "anyway", false, "fit SITE also when it looks like a project's folder, or like several sites")
+	f.BoolVar(&urgent, "urgent", false, "have this release take over at once, for a mistake that has to be gone: everybody gets it at the navigation after the one that finds it")
 	f.BoolVar(&replace, "replace-worker", false, "put our worker in the place of the site's own")
 	return cmd
 }

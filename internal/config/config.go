@@ -130,6 +130,22 @@ func (o *Offline) NavigationPatience() time.Duration {
 // Update says when a new release takes over.
 type Update struct {
 	Takeover string `toml:"takeover"`
+	Look     string `toml:"look_every"` // how often an open page looks for a new release: a duration such as "4h" (the default), or "never"
+	Age      bool   `toml:"age"`        // elements marked data-app-release say since when the visitor has the release
+}
+
+// DefaultLook is how often an open page looks for a new release when nothing is said.
+const DefaultLook = 4 * time.Hour
+
+// LookEvery is how often an open page looks for a new release; 0 is never.
+func (u *Update) LookEvery() time.Duration {
+	if u.Look == "never" {
+		return 0
+	}
+	if d, err := Duration(u.Look); err == nil && u.Look != "" {
+		return d
+	}
+	return DefaultLook
 }
 
 // Pages says which pages are edited.
@@ -445,6 +461,11 @@ func (c *Config) check() []error {
 	}
 	for _, w := range c.Offline.Without {
 		oneOf("without", w, OfflineParts...)
+	}
+	if l := c.Update.Look; l != "" && l != "never" {
+		if d, err := Duration(l); err != nil || d < time.Minute || d > 14*24*time.Hour {
+			add("look_every", l, "look_every: %q is neither \"never\" nor a time from a minute to 14 days, such as \"4h\"", l)
+		}
 	}
 	if p := c.Offline.Patience; p != "" && p != "none" {
 		if d, err := Duration(p); err != nil || d < time.Second || d > time.Hour {

@@ -131,6 +131,7 @@ onfetch = (e) => e.respondWith(caches.open(STORE).then(async (c) => (await c.mat
 	moved["worker.js"] = store(2)
 	for name, releases := range map[string][]map[string]string{
 		"fitted":       {site(1, "", ""), site(2, "", "")},
+		"urgent":       {site(1, "", ""), site(2, "", "")},
 		"by release":   {site(1, store(1), register), site(2, store(2), register)},
 		"three":        {site(1, store(1), register), site(2, store(2), register), site(3, store(3), register)},
 		"mixes":        {site(1, mixes, register), site(2, mixes, register)},
@@ -152,9 +153,13 @@ onfetch = (e) => e.respondWith(caches.open(STORE).then(async (c) => (await c.mat
 					delete(files, "sw.js")
 				}
 				write(t, filepath.Join(dir, names[i]), files)
-				if name == "fitted" {
+				if name == "fitted" || name == "urgent" {
 					write(t, dir, map[string]string{"quick.toml": "[icons]\neffort = \"quick\"\n"})
-					fine(t, dir, "fit", names[i], "--config", "quick.toml")
+					more := []string{}
+					if name == "urgent" && i == 1 {
+						more = append(more, "--urgent")
+					}
+					fine(t, dir, append([]string{"fit", names[i], "--config", "quick.toml"}, more...)...)
 				}
 			}
 			args := append(names, "--page", "/fares/")

@@ -137,10 +137,20 @@ func (p *Plan) locked(work func() error) error {
 	if !ok {
 		return fmt.Errorf("nothing was written: %w", ErrBusy)
 	}
+	if was, err := root.ReadFile(filepath.FromSlash(ignoreFile)); err != nil || string(was) != ignored {
+		_ = root.WriteFile(filepath.FromSlash(ignoreFile), []byte(ignored), 0o644) // without it nothing is lost
+	}
 	defer func() {
 		clean(root)
 		_ = root.Remove(filepath.FromSlash(lockFile))
 		_ = lock.Unlock()
+		if d, err := root.Open(site.OwnDir); err == nil {
+			names, err := d.Readdirnames(2)
+			_ = d.Close()
+			if len(names) == 1 && names[0] == path.Base(ignoreFile) && (err == nil || errors.Is(err, io.EOF)) { // nothing else is left
+				_ = root.Remove(filepath.FromSlash(ignoreFile))
+			}
+		}
 		_ = root.Remove(site.OwnDir) // only when it is empty
 	}()
 	return work()

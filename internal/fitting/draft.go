@@ -130,6 +130,7 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]b
 	d.line("")
 	d.line("[update]")
 	d.value("takeover", "next-visit", "a new release waits until all pages of the old one are closed; or \"when-asked\", \"at-once\"")
+	d.value("look_every", "4h", "how often a page that stays open looks for a new release; or \"never\"")
 	return d.Bytes(), nil
 }
 

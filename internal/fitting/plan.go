@@ -31,6 +31,7 @@ import (
 
 // Options of a fit beside the configuration.
 type Options struct {
+	Urgent        bool            // this release takes over at once, whatever the configuration says
 	ReplaceWorker bool            // write our worker in place of the site's own
 	Anyway        bool            // also when the folder is probably not what was meant
 	NoWorker      bool            // write no worker into a site that has none of ours
@@ -176,6 +177,10 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 			return nil, fmt.Errorf("interrupted, nothing was written: %w", ctx.Err())
 		}
 		return nil, err
+	}
+	f.sayVersions()
+	if f.opts.Urgent && f.caching != nil && f.plan.Worker != "" {
+		f.remark("urgent: everybody who is there gets this release at the navigation after the one whose look found it. Pages that are open keep the release that they came with until then, so that none is a mix; but pages of both releases are then open at a time, and what they keep in the browser has to suit both. The next fit without --urgent waits again")
 	}
 	return f.plan, nil
 }

@@ -38,7 +38,7 @@ func (f *fitter) prepare() error {
 	if err != nil {
 		return err
 	}
-	f.caching = &worker.Plan{Base: f.site.Base, Script: f.script, Rules: rules, Takeover: cmp.Or(f.cfg.Update.Takeover, "next-visit"), Minify: f.cfg.Worker.Minify,
+	f.caching = &worker.Plan{Base: f.site.Base, Script: f.script, Rules: rules, Takeover: cmp.Or(f.cfg.Update.Takeover, "next-visit"), Urgent: f.opts.Urgent, Look: int(f.cfg.Update.LookEvery().Milliseconds()), Age: f.cfg.Update.Age, Minify: f.cfg.Worker.Minify,
 		Preload: f.cfg.Worker.Preload, Persist: f.cfg.Worker.Persist, Patience: int(f.cfg.Offline.NavigationPatience().Milliseconds()), Now: map[string]worker.Entry{}, Later: map[string]worker.Entry{}}
 	for _, g := range f.cfg.Stow.Groups {
 		var parts []string

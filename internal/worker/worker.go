@@ -144,6 +144,9 @@ type Plan struct {
 	Image    string   // URL of the picture shown for images that cannot be had, "" for none
 	Patience int      // ms that a navigation waits for the network, 0 for ever
 	Takeover string   // "next-visit", "when-asked" or "at-once"
+	Urgent   bool     // this release takes over at once, whatever Takeover says
+	Look     int      // ms after which an open page looks for a new release, again and again; 0 for never
+	Age      bool     // pages can say since when a visitor has the release
 	Groups   []Group
 	Ranges   bool   // parts of stored files are asked for
 	Preload  bool   // navigations are asked of the network while the worker starts
@@ -170,7 +173,16 @@ func (p *Plan) parts() []string {
 	add(len(p.Rules) > 0, "rules")
 	add(slices.ContainsFunc(p.Rules, func(r Rule) bool { return r.Answer == Outbox }), "outbox")
 	add(len(p.Groups) > 0, "groups")
+	add(p.Age, "age")
 	return out
+}
+
+// takeover is how this release takes over.
+func (p *Plan) takeover() string {
+	if p.Urgent {
+		return "at-once"
+	}
+	return p.Takeover
 }
 
 // joined gives the engine's source, of the parts that the plan needs. Plans that need the same get the same bytes.
@@ -202,7 +214,7 @@ func (p *Plan) ID() string {
 		files[u] = string(e.Kind) + " " + e.Digest
 	}
 	more, _ := json.Marshal([]any{p.Rules, p.Ahead, p.Apart, p.Groups, p.Patience, p.Preload}) // plain strings and numbers
-	return release.ID(files, p.Base, p.Script, string(more), p.Offline, p.Shell+p.Routes, p.Image, p.Takeover, p.Beside, p.engineDigest())
+	return release.ID(files, p.Base, p.Script, string(more), p.Offline, p.Shell+p.Routes, p.Image, p.takeover(), p.Beside, p.engineDigest())
 }
 
 // pieceFiles is about how many files a piece of a long list has.
@@ -303,7 +315,7 @@ func Worker(p *Plan) ([]byte, error) {
 	if p.Beside != "" {
 		member("Another worker answers what this one leaves", "beside", true)
 	}
-	member("When a new release takes over: \"next-visit\", \"when-asked\" or \"at-once\"", "takeover", p.Takeover)
+	member("When a new release takes over: \"next-visit\", \"when-asked\" or \"at-once\"", "takeover", p.takeover())
 	b.WriteString("};\n")
 	fmt.Fprintf(&b, "importScripts(%s);\n", js(p.Engine+"?"+p.engineDigest()))
 	if p.Beside != "" {
@@ -408,7 +420,7 @@ func PageScript(worker string, p *Plan) ([]byte, error) {
 		}
 	}
 	src := strings.NewReplacer("PARTS\n", more+"\n").Replace(page)
-	src = strings.NewReplacer("WORKER", js(worker), "SCOPE", js(p.Base), "NAME", js("tachyform "+p.Base+" "), "PERSIST", js(p.Persist), "FORMS", js(forms), "QUIET", js(p.Takeover == "next-visit"), "AT_ONCE", js(p.Takeover == "at-once")).Replace(src)
+	src = strings.NewReplacer("WORKER", js(worker), "SCOPE", js(p.Base), "NAME", js("tachyform "+p.Base+" "), "PERSIST", js(p.Persist), "FORMS", js(forms), "LOOK", js(p.Look), "QUIET", js(p.Takeover == "next-visit"), "AT_ONCE", js(p.Takeover == "at-once")).Replace(src)
 	head, body := src, ""
 	if i := strings.Index(src, "(() =>"); i >= 0 {
 		head, body = src[:i], src[i:]

@@ -108,6 +108,7 @@ PARTS
       const worker = registration.installing;
       worker.addEventListener("statechange", () => { if (worker.state === "installed") found(worker); });
     });
+    if (LOOK) setInterval(() => registration.update().catch(() => {}), LOOK);
     // A tab that is never closed would keep everybody on the old release: after half an hour out of sight the new one may take over.
     // This page keeps what it holds, and its release, until it is loaded again.
     let left = 0;
