@@ -136,7 +136,7 @@ func TestCompare(t *testing.T) {
 		}, "/about.html moved false false", "", "but 1 file is not as in", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			r := compared(t, 0, site.Rules{}, c.change)
+			r := compared(t, 0, site.Rules{}, c.change, "_headers")
 			got, how := "", ""
 			if len(r.Files) > 0 {
 				f := r.Files[0]

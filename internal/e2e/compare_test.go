@@ -87,7 +87,7 @@ func TestCompare(t *testing.T) {
 	assert.Equal(t, r.Releases[0].ID, live.Releases[0].ID)
 
 	text, _, _ := run(t, dir, "compare", "dist", "next", "--page", "/", "--page", "timetable/")
-	assert.Contains(t, text, "if at-once")
+	assert.Contains(t, text, "with at-once")
 	assert.Contains(t, text, "2 of 16 pages that all have were looked at")
 	markdown, _, code := run(t, dir, "compare", "dist", "next", "dist", "--format", "markdown", "--sample", "1")
 	assert.Equal(t, 0, code)

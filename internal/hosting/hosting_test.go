@@ -31,14 +31,13 @@ func folder(t *testing.T, names ...string) *site.Site {
 }
 
 func TestLifetimes(t *testing.T) {
-	s := folder(t, "index.html", "assets/app.3f9c2b71.js", "assets/fonts/a-BX3kd9aQ.woff2", "mixed/a.3f9c2b71.css", "mixed/plain.css", "notes.3f9c2b71.html", "a b/[x].3f9c2b71.js", "a b/y.js", "sw.3f9c2b71.js", "_headers")
+	s := folder(t, "index.html", "assets/app.3f9c2b71.js", "assets/fonts/a-BX3kd9aQ.woff2", "mixed/a.3f9c2b71.css", "mixed/plain.css", "notes.3f9c2b71.html", "a b/[x].3f9c2b71.js", "a b/y.js", "sw.3f9c2b71.js")
 	p := Of(s, site.Rules{Headers: []site.HeaderRule{{Path: "/mixed/plain.css", Name: "cache-control", Value: "max-age=60"}}}, Options{Releases: []string{"/sw.3f9c2b71.js", "/index.html"}})
 	for u, want := range map[string]string{"/": Asked, "/assets/app.3f9c2b71.js": Forever, "/assets/fonts/a-BX3kd9aQ.woff2": Forever, "/mixed/a.3f9c2b71.css": Forever, "/mixed/plain.css": "max-age=60",
 		"/notes.3f9c2b71.html": Asked, "/a%20b/[x].3f9c2b71.js": Forever, "/a%20b/y.js": Asked, "/sw.3f9c2b71.js": Asked} {
 		assert.Equal(t, want, p.HeadersFor(u)["cache-control"], u)
 	}
 	assert.True(t, slices.ContainsFunc(p.Headers, func(h Header) bool { return h.Path == "/assets/**" }), "a folder in which all are kept is one line")
-	assert.Equal(t, []string{"_headers"}, []string{s.Skipped[0].Path})
 }
 
 // TestExpressions holds the regular expressions that servers are given to the globs that they stand for.

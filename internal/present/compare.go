@@ -154,7 +154,7 @@ func (s *Style) timeline(t compare.Timeline) {
 		if t.Tabs != compare.OneTab {
 			return // the text has the one that tells most
 		}
-		name = "if " + t.Takeover
+		name = "with " + t.Takeover
 	}
 	s.row(name, s.visits(t))
 }
@@ -254,7 +254,7 @@ func comparisonMarkdown(r *compare.Report) string {
 		for _, t := range step.Visits {
 			name := string(t.Tabs)
 			if t.Takeover != "" {
-				name += ", if " + t.Takeover
+				name += ", with " + t.Takeover
 			}
 			markdownRow(&b, name, t)
 		}

@@ -168,10 +168,6 @@ func (s *Site) walk(real, rel string, above []string) error {
 				s.skip(p, "cannot be read: "+reason(err))
 				continue
 			}
-			if p == "_headers" || p == "_redirects" {
-				s.skip(p, "static hosts read it and do not serve it")
-				continue
-			}
 			s.add(p, p, info)
 		default:
 			s.skip(p, "neither a file nor a folder")
