@@ -355,7 +355,7 @@ func (a *app) deployed(ctx context.Context, c *config.Config, address string, ac
 	} else if base == "" {
 		s.Rebase(u.EscapedPath()[:strings.LastIndexByte(u.EscapedPath(), '/')+1])
 	}
-	plan, err := hostingOf(ctx, c, s)
+	plan, err := hostingOf(ctx, c, s, false)
 	if err != nil {
 		return nil, err
 	}

@@ -23,6 +23,7 @@ import (
 
 func (a *app) headersCommand() *cobra.Command {
 	var base, host, root, out string
+	var clear bool
 	cmd := &cobra.Command{
 		Use:   "headers [SITE]",
 		Short: "Write what the host has to send, as configuration for common web servers",
@@ -57,7 +58,7 @@ serve answers as these do.`,
 				return err
 			}
 			defer s.Close()
-			plan, err := hostingOf(cmd.Context(), c, s)
+			plan, err := hostingOf(cmd.Context(), c, s, clear)
 			if err != nil {
 				return err
 			}
@@ -75,6 +76,7 @@ serve answers as these do.`,
 	f.StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
 	f.StringVar(&host, "for", "", "the `host`: nginx, apache, caddy, files or json")
 	f.StringVar(&root, "root", hosting.Root, "`folder` on the host that answers for /, for nginx and caddy")
+	f.BoolVar(&clear, "clear", false, "have pages empty what browsers have stored of the origin, workers too (Clear-Site-Data): for a host where nobody can put a file; retire loses less and reaches more")
 	f.StringVar(&out, "out", "", "write the files into a `folder` by the names that the host expects")
 	return cmd
 }
@@ -110,7 +112,7 @@ func (a *app) writeHost(dir string, files []hosting.Output) error {
 }
 
 // hostingOf gives what a host has to send for a folder.
-func hostingOf(ctx context.Context, c *config.Config, s *site.Site) (*hosting.Plan, error) {
+func hostingOf(ctx context.Context, c *config.Config, s *site.Site, clear bool) (*hosting.Plan, error) {
 	inv, err := survey.Take(ctx, s, survey.Options{})
 	if err != nil {
 		return nil, broken(err)
@@ -119,7 +121,7 @@ func hostingOf(ctx context.Context, c *config.Config, s *site.Site) (*hosting.Pl
 	if err != nil {
 		return nil, err
 	}
-	o := hosting.Options{Forbidden: survey.Forbidden}
+	o := hosting.Options{Forbidden: survey.Forbidden, Clear: clear}
 	for _, p := range inv.Pages {
 		for _, policy := range p.CSP {
 			if !slices.Contains(o.Policies, policy) {

@@ -183,12 +183,14 @@ func mixed(c *comparison) (out []finding.Finding, applies bool) {
 			return
 		}
 		var parts []string
+		oldest := 0
 		x := finding.Finding{URL: v.URL}
 		for _, p := range v.Because {
 			by := p.By
 			if p.File != "" && p.Line > 0 {
 				by = fmt.Sprintf("%s:%d", strings.TrimPrefix(p.File, "/"), p.Line)
-				if x.File == "" {
+				if x.File == "" || p.Release < oldest {
+					oldest = p.Release
 					x.File, _ = c.Releases[from-1].server.Find(pathOf(p.File))
 					x.Line = p.Line
 				}

@@ -343,7 +343,6 @@ func (b *before) atOnce() int {
 type before struct {
 	c    *comparison
 	way  []int
-	home string
 	st   rehearsal.Stage
 	end  func()
 	fork func() rehearsal.Forked // nil for a stage that cannot be forked

@@ -178,9 +178,6 @@ func pick(s *site.Site, first []string, n int) []site.File {
 	return out
 }
 
-// maxAnswer bounds what is read of one answer, in bytes.
-const maxAnswer = site.MaxFile
-
 func (c *comparison) look(ctx context.Context, f site.File) (x seen, err error) {
 	want, err := c.site.Read(f.Path)
 	if err != nil {

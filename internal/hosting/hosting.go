@@ -68,6 +68,9 @@ const (
 	Asked   = "no-cache"
 )
 
+// Cleared is what Clear-Site-Data says for browsers to be rid of workers and stores.
+const Cleared = `"cache", "storage"`
+
 // Lifetime is how long browsers may keep what is at a path: for ever when its name changes with its content, and else until they have asked.
 func Lifetime(p string) string {
 	if site.HasDigest(p) && site.Kind(p) != "page" {
@@ -89,6 +92,7 @@ type Options struct {
 	Scope     string                       // that it is registered for, "" for its own folder
 	Forbidden func(policy string) []string // what of a release a Content-Security-Policy forbids
 	Policies  []string                     // Content-Security-Policy in pages
+	Clear     bool                         // pages have browsers empty what the origin has stored
 	Releases  []string                     // URLs that name the release: the worker, its engine's table, the page script, the manifest
 }
 
@@ -116,6 +120,12 @@ func Of(s *site.Site, rules site.Rules, o Options) *Plan {
 			}
 		}
 		p.Headers = append(p.Headers, Header{h.Path, h.Name, h.Value, why})
+	}
+	if o.Clear {
+		for _, g := range []string{s.Base, s.Base + "**/", s.Base + "**/*.html"} {
+			p.Headers = append(p.Headers, Header{g, "Clear-Site-Data", Cleared, "browsers empty what this origin has stored, its workers too"})
+		}
+		p.Remarks = append(p.Remarks, "Clear-Site-Data comes to nobody whose worker answers pages from its store and asks the server for nothing; and it deletes what waits in an outbox and all that the site itself keeps in the browser. tachyform retire does neither")
 	}
 	for _, policy := range o.Policies {
 		if o.Forbidden == nil {

@@ -95,6 +95,14 @@ func TestScopesAndTypes(t *testing.T) {
 	assert.False(t, ok)
 }
 
+func TestClear(t *testing.T) {
+	p := Of(folder(t, "index.html", "a/index.html", "b.html", "c.css"), site.Rules{}, Options{Clear: true})
+	for u, want := range map[string]string{"/": Cleared, "/a/": Cleared, "/a/b/": Cleared, "/b.html": Cleared, "/a/b.html": Cleared, "/c.css": "", "/a": ""} {
+		assert.Equal(t, want, p.HeadersFor(u)["clear-site-data"], u)
+	}
+	assert.Contains(t, p.Remarks[0], "tachyform retire does neither")
+}
+
 // TestFiles writes what the two plain files can say, each path once, and says what they cannot.
 func TestFiles(t *testing.T) {
 	s := folder(t, "index.html", "app/index.html", "assets/a.3f9c2b71.js", "sw.js", "manifest.webmanifest")

@@ -222,12 +222,11 @@ func pages(r *compare.Report) string {
 			}
 		}
 	}
-	text := fmt.Sprintf("%d of %s that all have were looked at, three visits each: %d with the release in them", r.Sampled.Pages, count(r.Sampled.Of, "page"), len(moved))
-	switch {
-	case len(mixed)+len(broken) == 0:
-		text += ", none of them a mix, none of them broken"
-	default:
-		text += fmt.Sprintf(", %d of them a mix, %d broken", len(mixed), len(broken))
+	text := fmt.Sprintf("%d of the %s that all releases have were looked at, three visits each: %d show something of the release", r.Sampled.Pages, count(r.Sampled.Of, "page"), len(moved))
+	if len(mixed)+len(broken) == 0 {
+		text += ", none is a mix, none is broken"
+	} else {
+		text += fmt.Sprintf(", %d in a mix, %d broken", len(mixed), len(broken))
 	}
 	if r.Sampled.Pages < r.Sampled.Of {
 		text += "; --sample " + itoa(r.Sampled.Of) + " looks at all"

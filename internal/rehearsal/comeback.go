@@ -123,10 +123,6 @@ func comebacks(ctx context.Context, start func() *Embedded, server *site.Server,
 	if file == "" || err != nil {
 		return nil, nil //nolint:nilerr // a worker that only its server has
 	}
-	type release struct {
-		changes string
-		worker  []byte
-	}
 	type imagining struct {
 		changes string
 		worker  []byte
