@@ -19,6 +19,7 @@ import (
 	"tachyform/internal/fitting"
 	"tachyform/internal/present"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/run"
 	"tachyform/internal/site"
 )
 
@@ -118,7 +119,7 @@ worker in a model of a browser, opens every page without a network, and audits w
 // siteArg gives the site a command works on: its argument, else the configuration's.
 func siteArg(args []string, c *config.Config) (string, error) {
 	switch {
-	case len(args) > 0 && isAddress(args[0]):
+	case len(args) > 0 && run.IsAddress(args[0]):
 		return "", fmt.Errorf("%s: this command works on the folder that is deployed, not on an address", args[0])
 	case len(args) > 0:
 		return args[0], nil
@@ -179,18 +180,33 @@ func (a *app) open(args []string, base string) (*config.Config, *site.Site, erro
 	if err != nil {
 		return nil, nil, usage(err)
 	}
-	s, err := site.Open(dir, c.Base)
+	s, err := run.Open(dir, c.Base)
 	if err != nil {
-		return nil, nil, usage(err)
-	}
-	if b := fitting.RecordedBase(s); c.Base == "" && b != "" {
-		s.Rebase(b)
-	}
-	if _, err := s.StartPage(); err != nil {
-		s.Close()
-		return nil, nil, usage(fmt.Errorf("%w; name the folder that is deployed, with the finished .html files in it", err))
+		return nil, nil, runError(err)
 	}
 	return c, s, nil
+}
+
+// work gives what all that is run has in common.
+func (a *app) work(c *config.Config) *run.Work {
+	w := &run.Work{Config: c, Progress: a.progress}
+	if !a.quiet {
+		w.Say = func(text string) { fmt.Fprintln(a.err, text) }
+	}
+	return w
+}
+
+// runError gives an error of what was run its exit status.
+func runError(err error) error {
+	var wrong *run.Input
+	var e *exit
+	switch {
+	case err == nil || errors.As(err, &e):
+		return err
+	case errors.As(err, &wrong):
+		return usage(err)
+	}
+	return broken(err)
 }
 
 // emit opens where the result goes, writes it, and closes it.

@@ -11,6 +11,7 @@ import (
 	"tachyform/internal/config"
 	"tachyform/internal/fitting"
 	"tachyform/internal/present"
+	"tachyform/internal/run"
 	"tachyform/internal/site"
 )
 
@@ -50,7 +51,7 @@ it and audits it. A folder that is not an earlier demo is never touched.`,
 			if err := say(func() error { return st.Heading(fmt.Sprintf("Wrote %d files of a demo site to %s", files, dir)) }); err != nil {
 				return err
 			}
-			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{Applications: a.applications(c, s)})
+			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{Applications: a.work(c).Applications(s)})
 			if err != nil {
 				return broken(err)
 			}
@@ -63,16 +64,16 @@ it and audits it. A folder that is not an earlier demo is never touched.`,
 			if err := s.Rescan(); err != nil {
 				return broken(err)
 			}
-			r, _, err := rehearse(cmd.Context(), c, s, rehearsing{stories: []string{"none"}})
+			r, _, err := a.work(c).Rehearse(cmd.Context(), s, run.Rehearsal{Named: []string{"none"}})
 			if err != nil {
-				return err
+				return runError(err)
 			}
 			if err := say(func() error { st.Rule(); return st.Rehearsal(r) }); err != nil {
 				return err
 			}
-			report, _, err := a.auditFolder(cmd.Context(), c, s, audit.Options{}, "read")
+			report, _, err := a.work(c).AuditFolder(cmd.Context(), s, audit.Options{}, "read")
 			if err != nil {
-				return err
+				return runError(err)
 			}
 			return say(func() error {
 				st.Rule()

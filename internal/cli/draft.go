@@ -53,7 +53,7 @@ it unchanged. An existing file is never overwritten without --force.`,
 				return usage(err)
 			}
 			step, end := a.progress("Reading")
-			data, err := fitting.Draft(cmd.Context(), s, named, fitting.Options{Progress: step, Applications: a.applications(c, s), Redirects: rules.Redirects})
+			data, err := fitting.Draft(cmd.Context(), s, named, fitting.Options{Progress: step, Applications: a.work(c).Applications(s), Redirects: rules.Redirects})
 			end()
 			if err != nil {
 				return fitError(err)

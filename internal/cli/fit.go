@@ -12,6 +12,7 @@ import (
 	"tachyform/internal/fitting"
 	"tachyform/internal/manifest"
 	"tachyform/internal/present"
+	"tachyform/internal/run"
 )
 
 func (a *app) fitCommand() *cobra.Command {
@@ -53,13 +54,13 @@ taken from the pages; the summary says which, and where they came from. A second
 			}
 			opts := fitting.Options{ReplaceWorker: replace, Anyway: anyway, Urgent: urgent}
 			if shots {
-				if opts.Screenshots, err = screenshots(cmd.Context(), s); err != nil {
+				if opts.Screenshots, err = run.Screenshots(cmd.Context(), s); err != nil {
 					return broken(err)
 				}
 			}
 			step, end := a.progress("Reading")
 			opts.Progress = step
-			opts.Applications = a.applications(c, s)
+			opts.Applications = a.work(c).Applications(s)
 			plan, err := fitting.Make(cmd.Context(), s, c, opts)
 			end()
 			if err != nil {

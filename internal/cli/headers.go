@@ -2,7 +2,6 @@ package cli
 
 import (
 	"bytes"
-	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -12,13 +11,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/config"
 	"tachyform/internal/hosting"
-	"tachyform/internal/linked"
 	"tachyform/internal/present"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
-	"tachyform/internal/worker"
 )
 
 func (a *app) headersCommand() *cobra.Command {
@@ -58,9 +52,9 @@ serve answers as these do.`,
 				return err
 			}
 			defer s.Close()
-			plan, err := hostingOf(cmd.Context(), c, s, clear)
+			plan, err := a.work(c).Hosting(cmd.Context(), s, clear)
 			if err != nil {
-				return err
+				return runError(err)
 			}
 			files, _ := plan.For(host, root)
 			if a.format == "json" {
@@ -109,51 +103,4 @@ func (a *app) writeHost(dir string, files []hosting.Output) error {
 		}
 	}
 	return nil
-}
-
-// hostingOf gives what a host has to send for a folder.
-func hostingOf(ctx context.Context, c *config.Config, s *site.Site, clear bool) (*hosting.Plan, error) {
-	inv, err := survey.Take(ctx, s, survey.Options{})
-	if err != nil {
-		return nil, broken(err)
-	}
-	server, err := serverOf(ctx, c, s)
-	if err != nil {
-		return nil, err
-	}
-	o := hosting.Options{Forbidden: survey.Forbidden, Clear: clear}
-	for _, p := range inv.Pages {
-		for _, policy := range p.CSP {
-			if !slices.Contains(o.Policies, policy) {
-				o.Policies = append(o.Policies, policy)
-			}
-		}
-	}
-	for _, g := range inv.Registrations {
-		if strings.HasPrefix(g.URL, "/") && (o.Worker == "" || g.Scope != "") {
-			o.Worker, o.Scope = g.URL, g.Scope
-		}
-	}
-	name := func(u string) {
-		if !slices.Contains(o.Releases, u) && strings.HasPrefix(u, "/") {
-			o.Releases = append(o.Releases, u)
-		}
-	}
-	for _, f := range s.Files {
-		if f.Kind() != "script" || f.Size > 1<<20 {
-			continue
-		}
-		if data, err := s.Read(f.Path); err == nil && bytes.HasPrefix(data, []byte(worker.Mark)) {
-			name(f.URL)
-		}
-	}
-	if o.Worker != "" {
-		name(o.Worker)
-	}
-	if found, err := linked.Site(s); err == nil && found.Manifest != nil {
-		if f, ok := s.File(found.File); ok {
-			name(f.URL)
-		}
-	}
-	return hosting.Of(s, server.Rules, o), nil
 }

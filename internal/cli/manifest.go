@@ -11,6 +11,7 @@ import (
 	"tachyform/internal/fitting"
 	"tachyform/internal/linked"
 	"tachyform/internal/present"
+	"tachyform/internal/run"
 )
 
 func (a *app) manifestCommand() *cobra.Command {
@@ -53,7 +54,7 @@ what stands in it stays as it is. Pages get the link to it; nothing else is put 
 
 // findManifest finds the manifest of an address, a file or a folder.
 func (a *app) findManifest(ctx context.Context, args []string, base string) (*linked.Found, error) {
-	if len(args) > 0 && isAddress(args[0]) {
+	if len(args) > 0 && run.IsAddress(args[0]) {
 		return linked.Address(ctx, args[0])
 	}
 	if len(args) > 0 {
@@ -76,7 +77,7 @@ func (a *app) findManifest(ctx context.Context, args []string, base string) (*li
 // writeManifest creates or completes the manifest of a folder.
 func (a *app) writeManifest(ctx context.Context, args []string, base string, shots bool) error {
 	if len(args) > 0 {
-		if info, err := os.Stat(args[0]); isAddress(args[0]) || err == nil && info.Mode().IsRegular() {
+		if info, err := os.Stat(args[0]); run.IsAddress(args[0]) || err == nil && info.Mode().IsRegular() {
 			return usage(fmt.Errorf("%s: --write needs the folder of the site: good values come from its pages", args[0]))
 		}
 	}
@@ -87,7 +88,7 @@ func (a *app) writeManifest(ctx context.Context, args []string, base string, sho
 	defer s.Close()
 	opts := fitting.Options{ManifestOnly: true}
 	if shots {
-		if opts.Screenshots, err = screenshots(ctx, s); err != nil {
+		if opts.Screenshots, err = run.Screenshots(ctx, s); err != nil {
 			return broken(err)
 		}
 	}

@@ -17,6 +17,7 @@ import (
 	"tachyform/internal/pictures"
 	"tachyform/internal/present"
 	"tachyform/internal/rehearsal"
+	"tachyform/internal/run"
 	"tachyform/internal/serve"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
@@ -73,7 +74,7 @@ func (a *app) pictures(ctx context.Context, c *config.Config, p pictured, server
 		return nil, nil
 	}
 	step, end := a.progress("Pictures")
-	o.Progress, o.Private = step, privateIn(c, server.Site)
+	o.Progress, o.Private = step, run.Private(c, server.Site)
 	shots, err := p.take(ctx, server, o, r)
 	end()
 	if err != nil || a.quiet {

@@ -15,6 +15,7 @@ import (
 	"tachyform/internal/crawl"
 	"tachyform/internal/present"
 	"tachyform/internal/record"
+	"tachyform/internal/run"
 	"tachyform/internal/site"
 )
 
@@ -40,7 +41,7 @@ was recorded before: the same answers give the same bytes.`,
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
-			if !isAddress(args[0]) {
+			if !run.IsAddress(args[0]) {
 				return usage(fmt.Errorf("%s: record asks a live site; give its address, such as https://skerry-line.example/", args[0]))
 			}
 			if limits.Pages < 1 {

@@ -10,6 +10,7 @@ import (
 
 	"tachyform/internal/fitting"
 	"tachyform/internal/present"
+	"tachyform/internal/run"
 	"tachyform/internal/worker"
 )
 
@@ -39,7 +40,7 @@ a slow network, from a failing server, and offline.`,
 			}
 			defer s.Close()
 			step, end := a.progress("Reading")
-			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{Progress: step, RulesOnly: true, Applications: a.applications(c, s)})
+			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{Progress: step, RulesOnly: true, Applications: a.work(c).Applications(s)})
 			end()
 			if err != nil {
 				return fitError(err)
@@ -67,7 +68,7 @@ func siteFirst(args []string) (dir, urls []string) {
 		return nil, nil
 	}
 	info, err := os.Stat(args[0])
-	if strings.HasPrefix(args[0], "/") && (args[0] == "/" || err != nil || !info.IsDir()) || isAddress(args[0]) {
+	if strings.HasPrefix(args[0], "/") && (args[0] == "/" || err != nil || !info.IsDir()) || run.IsAddress(args[0]) {
 		return nil, args
 	}
 	return args[:1], args[1:]

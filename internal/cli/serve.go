@@ -177,7 +177,7 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 		return usage(errors.New("--port is 1 to 65535, or 0 for any"))
 	}
 	w := &workshop{ctx: ctx, c: c, dir: dir, base: base, fitted: o.fitted, routes: func(s *site.Site) func(context.Context, *survey.Inventory) ([]survey.Application, []string, error) {
-		return a.applications(c, s)
+		return a.work(c).Applications(s)
 	}}
 	defer w.close()
 	var releases []serve.Release

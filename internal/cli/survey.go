@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -12,6 +11,7 @@ import (
 	"tachyform/internal/crawl"
 	"tachyform/internal/present"
 	"tachyform/internal/routes"
+	"tachyform/internal/run"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
 )
@@ -34,7 +34,7 @@ GET is asked for, too; --scripts read leaves that out.`,
 		Example: "  tachyform survey dist\n  tachyform survey dist --format json\n  tachyform survey https://skerry-line.example/ --pages 50",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if len(args) > 0 && isAddress(args[0]) {
+			if len(args) > 0 && run.IsAddress(args[0]) {
 				var err error
 				if limits.Access, err = a.access(args[0], &reach); err != nil {
 					return err
@@ -60,7 +60,7 @@ GET is asked for, too; --scripts read leaves that out.`,
 			}
 			var remarks []string
 			if scripts == "run" {
-				if inv.Applications, remarks, err = a.applications(c, s)(cmd.Context(), inv); err != nil {
+				if inv.Applications, remarks, err = a.work(c).Applications(s)(cmd.Context(), inv); err != nil {
 					return fitError(err)
 				}
 			}
@@ -78,10 +78,6 @@ GET is asked for, too; --scripts read leaves that out.`,
 	f.IntVar(&limits.Parallel, "parallel", limits.Parallel, "of a live address: requests at once, 1 to 16")
 	reach.flags(f)
 	return cmd
-}
-
-func isAddress(s string) bool {
-	return strings.HasPrefix(s, "http://") || strings.HasPrefix(s, "https://")
 }
 
 // surveyed is a survey of a live address with what it took to read it.

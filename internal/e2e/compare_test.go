@@ -88,7 +88,7 @@ func TestCompare(t *testing.T) {
 
 	text, _, _ := run(t, dir, "compare", "dist", "next", "--page", "/", "--page", "timetable/")
 	assert.Contains(t, text, "with at-once")
-	assert.Contains(t, text, "2 of the 16 pages that all releases have")
+	assert.Contains(t, text, "looked at 2 of 16 pages that all releases have")
 	markdown, _, code := run(t, dir, "compare", "dist", "next", "dist", "--format", "markdown", "--sample", "1")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, markdown, "| release 1, 2, 3, then 1 again |")

@@ -222,7 +222,7 @@ func pages(r *compare.Report) string {
 			}
 		}
 	}
-	text := fmt.Sprintf("%d of the %s that all releases have were looked at, three visits each: %d show something of the release", r.Sampled.Pages, count(r.Sampled.Of, "page"), len(moved))
+	text := fmt.Sprintf("looked at %d of %s that all releases have, three visits each: %d of them show something of the release", r.Sampled.Pages, count(r.Sampled.Of, "page"), len(moved))
 	if len(mixed)+len(broken) == 0 {
 		text += ", none is a mix, none is broken"
 	} else {

@@ -1,4 +1,4 @@
-package cli
+package run
 
 import (
 	"context"
@@ -10,8 +10,8 @@ import (
 	"tachyform/internal/site"
 )
 
-// screenshots lets Chromium draw the start page, narrow and wide.
-func screenshots(ctx context.Context, s *site.Site) ([]fitting.Screenshot, error) {
+// Screenshots lets Chromium draw the start page, narrow and wide.
+func Screenshots(ctx context.Context, s *site.Site) ([]fitting.Screenshot, error) {
 	start, err := s.StartPage()
 	if err != nil {
 		return nil, err

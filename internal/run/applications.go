@@ -1,24 +1,23 @@
-package cli
+package run
 
 import (
 	"context"
 	"runtime/debug"
 
-	"tachyform/internal/config"
 	"tachyform/internal/routes"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
 )
 
-// applications finds the applications of a site by running their pages, as the configuration says the server answers.
-func (a *app) applications(c *config.Config, s *site.Site) func(context.Context, *survey.Inventory) ([]survey.Application, []string, error) {
+// Applications finds the applications of a site by running their pages, as the configuration says the server answers.
+func (w *Work) Applications(s *site.Site) func(context.Context, *survey.Inventory) ([]survey.Application, []string, error) {
 	return func(ctx context.Context, inv *survey.Inventory) ([]survey.Application, []string, error) {
 		if s.IsLive() {
 			return nil, nil, nil
 		}
-		step, end := a.progress("Running")
+		step, end := w.progress("Running")
 		defer end()
-		found, err := applicationsOf(ctx, c, s, inv, step)
+		found, err := w.applicationsOf(ctx, s, inv, step)
 		if err != nil {
 			return nil, nil, err
 		}
@@ -26,14 +25,14 @@ func (a *app) applications(c *config.Config, s *site.Site) func(context.Context,
 	}
 }
 
-func applicationsOf(ctx context.Context, c *config.Config, s *site.Site, inv *survey.Inventory, step func(done, total int)) (*routes.Found, error) {
-	rules, err := c.SiteRules()
+func (w *Work) applicationsOf(ctx context.Context, s *site.Site, inv *survey.Inventory, step func(done, total int)) (*routes.Found, error) {
+	rules, err := w.Config.SiteRules()
 	if err != nil {
-		return nil, usage(err)
+		return nil, input(err)
 	}
-	others, err := c.Origins()
+	others, err := w.Config.Origins()
 	if err != nil {
-		return nil, usage(err)
+		return nil, input(err)
 	}
 	debug.SetMemoryLimit(rehearsalMemory)
 	defer debug.SetGCPercent(debug.SetGCPercent(400)) // pages make much that is soon of no use

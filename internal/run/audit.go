@@ -1,0 +1,166 @@
+package run
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"tachyform/internal/audit"
+	"tachyform/internal/crawl"
+	"tachyform/internal/fitting"
+	"tachyform/internal/rehearsal"
+	"tachyform/internal/routes"
+	"tachyform/internal/site"
+	"tachyform/internal/stage"
+	"tachyform/internal/survey"
+)
+
+// manyPages is from how many pages on a site is audited without a network only, and not in the other states.
+const manyPages = 2000
+
+// AuditFolder surveys, rehearses and checks a folder.
+func (w *Work) AuditFolder(ctx context.Context, s *site.Site, opts audit.Options, scripts string) (*audit.Report, *site.Server, error) {
+	var err error
+	if opts.Inventory, err = survey.Take(ctx, s, survey.Options{}); err != nil {
+		return nil, nil, err
+	}
+	networks := NetworksOf(len(opts.Inventory.Pages))
+	if len(networks) == 1 {
+		w.say("%d pages: rehearsed without a network only, not on a slow or failing one (tachyform rehearse --network slow,failing does)", len(opts.Inventory.Pages))
+	}
+	opts.Private = Private(w.Config, s)
+	step, end := w.progress("Rehearsing")
+	r, server, err := w.Rehearse(ctx, s, Rehearsal{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true}, Named: []string{"none"}, How: scripts, Reading: true, Inventory: opts.Inventory})
+	end()
+	if err != nil {
+		return nil, nil, err
+	}
+	report, err := audit.Run(ctx, server, r, opts)
+	if err != nil {
+		return nil, nil, err
+	}
+	return report, server, nil
+}
+
+// Mending is what came of fitting a site to mend what an audit found.
+type Mending struct {
+	Report   *audit.Report // after it
+	Server   *site.Server
+	Changed  bool     // the site was fitted; else nothing that was found is safe to mend
+	NoWorker bool     // nothing here asked for a worker, and none was put in
+	Mended   []string // ids of checks
+	Left     []string // ids of checks that go on failing
+}
+
+// Mend fits a site when that mends something that an audit found, and audits it again.
+func (w *Work) Mend(ctx context.Context, s *site.Site, opts audit.Options, before *audit.Report, server *site.Server, scripts string) (*Mending, error) {
+	safe, area := map[string]bool{}, map[string]string{}
+	for _, k := range audit.Checks() {
+		safe[k.ID], area[k.ID] = k.Safe, k.Area
+	}
+	failed := func(r *audit.Report) (out []string) {
+		for _, k := range r.Checks {
+			if k.State == "failed" {
+				out = append(out, k.ID)
+			}
+		}
+		return out
+	}
+	first := failed(before)
+	if !slices.ContainsFunc(first, func(id string) bool { return safe[id] }) {
+		return &Mending{Report: before, Server: server, Left: first}, nil
+	}
+	worker := slices.ContainsFunc(first, func(id string) bool { return safe[id] && area[id] == "worker" })
+	plan, err := fitting.Make(ctx, s, w.Config, fitting.Options{NoWorker: !worker, Applications: w.Applications(s)})
+	if err != nil {
+		return nil, fitted(err)
+	}
+	if err := plan.Apply(ctx, nil); err != nil {
+		return nil, err
+	}
+	if err := s.Rescan(); err != nil {
+		return nil, err
+	}
+	m := &Mending{Changed: true, NoWorker: !worker && plan.Worker == ""}
+	if m.Report, m.Server, err = w.AuditFolder(ctx, s, opts, scripts); err != nil {
+		return nil, err
+	}
+	m.Left = failed(m.Report)
+	m.Mended = slices.DeleteFunc(first, func(id string) bool { return slices.Contains(m.Left, id) })
+	return m, nil
+}
+
+// NetworksOf gives the states in which a site of so many pages is audited.
+func NetworksOf(pages int) []stage.Network {
+	networks := []stage.Network{stage.Offline, stage.Slow, stage.Failing}
+	if pages > manyPages {
+		return networks[:1]
+	}
+	return networks
+}
+
+// Address is what is asked of an audit of a live address.
+type Address struct {
+	URL     string
+	Base    string        // URL path of the release, "" for what is configured or the folder of the address
+	Release string        // folder of what is to be live, "" when that is not asked
+	Access  *crawl.Access // how it is reached; nil for as everybody does
+}
+
+// AuditAddress audits a live origin: what survey reads of it, and what only its server can show.
+func (w *Work) AuditAddress(ctx context.Context, at Address, opts audit.Options) (*audit.Report, error) {
+	c := w.Config
+	var err error
+	if at.Release != "" {
+		if opts.Deployed, err = w.deployed(ctx, at); err != nil {
+			return nil, err
+		}
+	}
+	res, server, err := w.Live(ctx, at.URL, at.Access)
+	if err != nil {
+		return nil, err
+	}
+	defer res.Close()
+	if opts.Inventory, err = res.Survey(ctx, survey.Options{}); err != nil {
+		return nil, fitted(err)
+	}
+	others, err := c.Origins()
+	if err != nil {
+		return nil, input(err)
+	}
+	opts.Live = shown(ctx, at.Access, at.URL, res)
+	st := rehearsal.NewEmbedded(server, others, stage.Limits{})
+	defer st.Close()
+	opts.Private = Private(c, res.Site)
+	ro := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true, Private: opts.Private}
+	step, end := w.progress("Running")
+	found, err := routes.Find(ctx, server, others, opts.Inventory, routes.Options{Fallback: c.Server.Fallback, Progress: step})
+	end()
+	if err != nil {
+		return nil, err
+	}
+	opts.Inventory.Applications = found.Applications
+	for _, p := range res.Site.Pages() {
+		ro.Pages = append(ro.Pages, p.URL)
+	}
+	for i := range found.Applications {
+		for _, route := range found.Applications[i].Routes {
+			if ro.Scripts = true; len(ro.Revisit) < maxRoutes && !slices.Contains(ro.Pages, route.Address) {
+				ro.Revisit = append(ro.Revisit, route.Address)
+			}
+		}
+	}
+	ro.Pages = append(ro.Pages, ro.Revisit...)
+	for _, x := range res.Report.Redirects {
+		if p, query, _ := strings.Cut(x.From, "?"); query == "" && strings.TrimSuffix(p, "/") != strings.TrimSuffix(x.To, "/") {
+			ro.Led = append(ro.Led, p)
+		}
+	}
+	ro.Progress, end = w.progress("Rehearsing")
+	r, err := rehearsal.Run(ctx, st, server, ro)
+	end()
+	if err != nil {
+		return nil, err
+	}
+	return audit.Run(ctx, server, r, opts)
+}

@@ -1,0 +1,74 @@
+// Package run does what commands do, without flags, output or exit status: it reads what is configured, puts the rooms of the core together,
+// and gives what came of it.
+package run
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"runtime/debug"
+
+	"tachyform/internal/config"
+	"tachyform/internal/fitting"
+	"tachyform/internal/site"
+)
+
+// Work is what all that is run has in common.
+type Work struct {
+	Config   *config.Config
+	Progress func(what string) (step func(done, total int), end func()) // of long work; nil for nobody
+	Say      func(text string)                                          // a remark for whoever waits; nil for nobody
+}
+
+func (w *Work) progress(what string) (step func(done, total int), end func()) {
+	if w.Progress == nil {
+		return func(int, int) {}, func() {}
+	}
+	return w.Progress(what)
+}
+
+func (w *Work) say(format string, args ...any) {
+	if w.Say != nil {
+		w.Say(fmt.Sprintf(format, args...))
+	}
+}
+
+// Input is an error about what was given: a configuration, a folder, an address. All other errors are about what broke while working.
+type Input struct{ err error }
+
+func (e *Input) Error() string { return e.err.Error() }
+
+// Unwrap gives the error itself.
+func (e *Input) Unwrap() error { return e.err }
+
+func input(err error) error { return &Input{err} }
+
+// fitted tells whether an error of the fitting or the crawling room is about what was given.
+func fitted(err error) error {
+	if err == nil || errors.Is(err, context.Canceled) || errors.Is(err, fitting.ErrBusy) {
+		return err
+	}
+	return input(err)
+}
+
+// Open opens a folder as the site that it is, with the base path that an earlier fit worked with when none is given. Its errors are [Input].
+func Open(dir, base string) (*site.Site, error) {
+	s, err := site.Open(dir, base)
+	if err != nil {
+		return nil, input(err)
+	}
+	if b := fitting.RecordedBase(s); base == "" && b != "" {
+		s.Rebase(b)
+	}
+	if _, err := s.StartPage(); err != nil {
+		s.Close()
+		return nil, input(fmt.Errorf("%w; name the folder that is deployed, with the finished .html files in it", err))
+	}
+	return s, nil
+}
+
+// roomy lets the program's heap grow before it is tidied: workers and pages make much that is soon of no use.
+func roomy() {
+	debug.SetMemoryLimit(rehearsalMemory)
+	debug.SetGCPercent(400)
+}
