@@ -34,7 +34,7 @@ type serving struct {
 	base, address, slow, mode, state string
 	port                             int
 	next                             []string
-	fitted, watch, https             bool
+	fitted, watch, https, report     bool
 }
 
 func (a *app) serveCommand() *cobra.Command {
@@ -64,6 +64,7 @@ release once it has settled. Only this machine can ask, unless --address says ot
 	f.StringVar(&o.slow, "slow", "", "what slow is: `400ms/50kbps`, until an answer begins and how fast it comes (default: no answer)")
 	f.StringVar(&o.state, "network", "online", "`state` of the network to begin with: online, offline, slow, failing, portal")
 	f.StringVar(&o.mode, "worker", "real", "`mode` to begin with: real, or aside (the worker steps aside, and every load is the file on disk)")
+	f.BoolVar(&o.report, "report", false, "put a script into pages that has the log name what they asked for and what never reached the server, answered from a store")
 	f.BoolVar(&o.fitted, "fitted", false, "serve a fitted copy, kept beside; SITE is not touched")
 	f.BoolVar(&o.watch, "watch", false, "serve SITE as the next release whenever it was built anew")
 	return cmd
@@ -198,7 +199,7 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 			return broken(fmt.Errorf("the certificate authority: %w", err))
 		}
 	}
-	b, moved, err := serve.StartBench(releases, serve.BenchOptions{Host: o.address, Port: o.port, Authority: authority, Shape: shape, Base: base, Refit: func() (*site.Server, error) { return w.make(dir) }, RefitName: map[bool]string{true: "Fit a copy again", false: "Read the folder again"}[o.fitted]})
+	b, moved, err := serve.StartBench(releases, serve.BenchOptions{Report: o.report, Host: o.address, Port: o.port, Authority: authority, Shape: shape, Base: base, Refit: func() (*site.Server, error) { return w.make(dir) }, RefitName: map[bool]string{true: "Fit a copy again", false: "Read the folder again"}[o.fitted]})
 	if err != nil {
 		return broken(err)
 	}

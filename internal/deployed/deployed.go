@@ -162,7 +162,7 @@ func pick(s *site.Site, first []string, n int) []site.File {
 	start, _ := s.StartPage() // a folder without pages has none
 	var out, rest []site.File
 	for _, f := range s.Files {
-		if f.Path == "_headers" || f.Path == "_redirects" { // hosts read them and do not serve them
+		if f.Path == "_headers" || f.Path == "_redirects" || f.Size > site.MaxFile { // hosts read them and do not serve them; and what is too large to compare
 			continue
 		}
 		if slices.Contains(first, f.URL) || f.Kind() == "manifest" || f.Path == start.Path {

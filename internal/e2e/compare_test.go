@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
-	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -35,16 +34,6 @@ func shown(visits []compare.Visit) string {
 	return strings.Join(words, " ")
 }
 
-// winter is the demo's next release: another start page and another style sheet.
-func winter(t *testing.T, dir, from, to string) {
-	t.Helper()
-	require.NoError(t, os.CopyFS(filepath.Join(dir, to), os.DirFS(filepath.Join(dir, from))))
-	page := string(must(os.ReadFile(filepath.Join(dir, to, "index.html"))))
-	require.Contains(t, page, "</h1>")
-	style := string(must(os.ReadFile(filepath.Join(dir, to, "assets/css/base.css"))))
-	write(t, filepath.Join(dir, to), map[string]string{"index.html": strings.Replace(page, "</h1>", ", in winter</h1>", 1), "assets/css/base.css": style + "\nbody { margin: 0 }\n"})
-}
-
 func must[T any](v T, err error) T {
 	if err != nil {
 		panic(err)
@@ -52,18 +41,22 @@ func must[T any](v T, err error) T {
 	return v
 }
 
-// TestCompare has visitors of the demo meet its next release: with our worker, in folders and live.
+// TestCompare has visitors of a site meet its next release: with our worker, in folders and live.
 func TestCompare(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
-	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist"), os.DirFS("../../demo/site")))
-	winter(t, dir, "dist", "next")
-	write(t, dir, map[string]string{"quick.toml": "[icons]\neffort = \"quick\"\n"})
+	site := func(name, h1, css string) {
+		write(t, filepath.Join(dir, name), map[string]string{"index.html": strings.Replace(start, "<h1>", "<h1>"+h1, 1), "fares/index.html": strings.ReplaceAll(start, "Skerry Line", "Fares"), "timetable/index.html": strings.ReplaceAll(start, "Skerry Line", "Timetable"),
+			"app.css": css, "sea.txt": strings.Repeat("sea and ships ", 5000), "mark.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><circle cx="4" cy="4" r="4" fill="#0b4f6c"/></svg>`})
+	}
+	site("dist", "", "body { color: teal }")
+	site("next", "Winter on the ", "body { color: navy }")
+	write(t, dir, map[string]string{"quick.toml": "[icons]\neffort = \"quick\"\n[stow]\nnow = [\"/**\"]\n"})
 	fine(t, dir, "fit", "dist", "--config", "quick.toml")
 	fine(t, dir, "fit", "next", "--config", "quick.toml")
 
 	r := compared(t, dir, "dist", "next")
-	assert.Equal(t, []string{"/assets/css/base.css", "/"}, []string{r.Steps[0].Files.Changed[1], r.Steps[0].Files.Changed[0]})
+	assert.Equal(t, []string{"/", "/app.css", "/sw.js"}, r.Steps[0].Files.Changed)
 	var got []string
 	for _, v := range r.Steps[0].Visits {
 		got = append(got, fmt.Sprintf("%s %s: %s", v.Tabs, v.Takeover, shown(v.Visits)))
@@ -88,16 +81,16 @@ func TestCompare(t *testing.T) {
 
 	text, _, _ := run(t, dir, "compare", "dist", "next", "--page", "/", "--page", "timetable/")
 	assert.Contains(t, text, "with at-once")
-	assert.Contains(t, text, "looked at 2 of 16 pages that all releases have")
+	assert.Contains(t, text, "looked at 2 of 4 pages that all releases have")
 	markdown, _, code := run(t, dir, "compare", "dist", "next", "dist", "--format", "markdown", "--sample", "1")
 	assert.Equal(t, 0, code)
 	assert.Contains(t, markdown, "| release 1, 2, 3, then 1 again |")
 
 	// A worker that nothing changes, found and named.
-	plain := `oninstall = (e) => e.waitUntil(caches.open("v1").then((c) => c.addAll(["/", "/assets/css/base.css"])));
+	plain := `oninstall = (e) => e.waitUntil(caches.open("v1").then((c) => c.addAll(["/", "/app.css"])));
 onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));`
 	for _, name := range []string{"a", "b"} {
-		write(t, filepath.Join(dir, name), map[string]string{"index.html": "<!doctype html><title>" + name + `</title><link rel=stylesheet href=/assets/css/base.css><script>navigator.serviceWorker.register("/sw.js")</script>`, "assets/css/base.css": "/*" + name + "*/", "sw.js": plain})
+		write(t, filepath.Join(dir, name), map[string]string{"index.html": "<!doctype html><title>" + name + `</title><link rel=stylesheet href=/app.css><script>navigator.serviceWorker.register("/sw.js")</script>`, "app.css": "/*" + name + "*/", "sw.js": plain})
 	}
 	out, _, code := run(t, dir, "compare", "a", "b")
 	assert.Equal(t, 1, code)

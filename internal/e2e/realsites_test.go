@@ -206,7 +206,7 @@ func TestKilledAtAnyMoment(t *testing.T) {
 	}
 	dir := t.TempDir()
 	pages := map[string]string{"mark.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><circle cx="4" cy="4" r="4" fill="#0b4f6c"/></svg>`}
-	for i := range 1000 {
+	for i := range 400 {
 		pages[fmt.Sprintf("p%d/index.html", i)] = fmt.Sprintf("<!doctype html>\n<html>\n<head>\n  <title>Page %d</title>\n</head>\n<body>%s</body>\n</html>\n", i, strings.Repeat("x ", i))
 	}
 	pages["index.html"] = "<title>Start</title>"

@@ -262,3 +262,38 @@ func fetched(address string) (int, string, error) {
 	body, err := io.ReadAll(res.Body)
 	return res.StatusCode, string(body), err
 }
+
+// TestServeReports has pages tell what never reached the server: online, and without a network, from the worker's store.
+func TestServeReports(t *testing.T) {
+	needsAll(t)
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"dist/index.html": start, "dist/app.css": "body { color: teal }", "tachyform.toml": "[icons]\neffort = \"quick\"\n"})
+	s := serveIn(t, dir, "dist", "--fitted", "--report")
+	var page context.Context
+	stored := func(url string) { // loaded again and again: a page right behind what the worker has fetched could have asked for it
+		t.Helper()
+		for range 30 {
+			goes(t, page, s.site)
+			for next := time.After(2 * time.Second); next != nil; {
+				select {
+				case line, ok := <-s.lines:
+					require.True(t, ok)
+					if f := strings.Fields(line); len(f) > 3 && f[2] == "stored" && f[len(f)-1] == url {
+						return
+					}
+				case <-next:
+					next = nil
+				}
+			}
+		}
+		t.Fatal(url + " was not reported")
+	}
+	page = chrome(t)
+	goes(t, page, s.site)
+	until(t, page, `navigator.serviceWorker.controller`)
+	stored("/app.css")
+	r, err := http.Post(s.control+"do", "application/json", strings.NewReader(`{"network": "offline"}`))
+	require.NoError(t, err)
+	require.NoError(t, r.Body.Close())
+	stored("/")
+}

@@ -164,8 +164,12 @@ func (s *Style) ServingEntry(e serve.Entry) {
 	if e.Took < 10 {
 		took = fmt.Sprintf("%.1f ms", e.Took)
 	}
-	s.printf("%s %s %8s %8s %s %s\n", s.faint.Render(e.Time.Format("15:04:05")), status, Bytes(int64(e.Bytes)), took, pad(what, 12), middle(method+e.URL, 38))
-	if e.Note != "" {
+	size := Bytes(int64(e.Bytes))
+	if e.Stored { // nothing was sent
+		size, status = "stored", s.accent.Render(fmt.Sprint(e.Status))
+	}
+	s.printf("%s %s %8s %8s %s %s\n", s.faint.Render(e.Time.Format("15:04:05")), status, size, took, pad(what, 12), middle(method+e.URL, 38))
+	if e.Note != "" && !e.Stored {
 		s.printf("         %s\n", s.warn.Render(wrap(e.Note, 70, 9)))
 	}
 }

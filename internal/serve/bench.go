@@ -59,6 +59,9 @@ type BenchOptions struct {
 	// Refit makes the release that is being worked on anew; nil when there is nothing to make. RefitName is what it does, such as "Fit again".
 	Refit     func() (*site.Server, error)
 	RefitName string
+
+	// Report puts a script into pages that tells the log what they asked for and what never reached the server.
+	Report bool
 }
 
 // Entry is one request in the log.
@@ -73,8 +76,9 @@ type Entry struct {
 	Bytes   int       `json:"bytes"`  // of the body, as they were sent
 	Took    float64   `json:"took"`   // ms
 	Release string    `json:"release"`
-	State   string    `json:"state"` // of the network, for this address
-	Note    string    `json:"note"`  // what is to be said of it, "" for nothing
+	State   string    `json:"state"`            // of the network, for this address
+	Note    string    `json:"note"`             // what is to be said of it, "" for nothing
+	Stored  bool      `json:"stored,omitempty"` // it never reached the server: a store answered, as the page reports
 }
 
 // State is all that can be switched.
@@ -102,6 +106,7 @@ type Bench struct {
 	trust   *http.Server // nil for none
 	o       BenchOptions
 	token   string
+	reports string   // token of reports, which can switch nothing
 	hosts   []string // that requests may name
 
 	mu       sync.Mutex
@@ -124,11 +129,11 @@ const maxTried = 20
 
 // StartBench serves the first of some releases, and the control beside it. moved says that the wanted port was taken.
 func StartBench(releases []Release, o BenchOptions) (b *Bench, moved bool, err error) {
-	secret := make([]byte, 12)
+	secret := make([]byte, 24)
 	if _, err := rand.Read(secret); err != nil {
 		return nil, false, err
 	}
-	b = &Bench{o: o, token: hex.EncodeToString(secret), releases: releases, watchers: map[chan any]bool{}, workers: map[string]bool{}, small: map[string][]byte{}}
+	b = &Bench{o: o, token: hex.EncodeToString(secret[:len(secret)/2]), reports: hex.EncodeToString(secret[len(secret)/2:]), releases: releases, watchers: map[chan any]bool{}, workers: map[string]bool{}, small: map[string][]byte{}}
 	b.state = State{Network: site.Online, Faults: site.Faults{}, Mode: Real}
 	b.web = &Server{site: releases[0].Server, state: site.Online, left: make(chan struct{}), handler: b, quiet: true}
 	scheme := "http://"
@@ -405,7 +410,7 @@ func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if state.Mode != Real {
 		a.header.Set("Cache-Control", "no-store")
 	}
-	e.Status, e.Bytes = b.send(w, r, a, shaped)
+	e.Status, e.Bytes = b.send(w, r, b.reporting(a, r), shaped)
 }
 
 // mayAsk says whether a request may name a host.

@@ -45,6 +45,10 @@ const maxOrder = 16 << 10
 // serveControl answers on the control's own port. Every address begins with the token, so that no page elsewhere can guess one.
 func (b *Bench) serveControl(w http.ResponseWriter, r *http.Request) {
 	token, rest, _ := strings.Cut(strings.TrimPrefix(r.URL.Path, "/"), "/")
+	if b.o.Report && b.mayAsk(r.Host) && subtle.ConstantTimeCompare([]byte(token), []byte(b.reports)) == 1 {
+		b.serveReports(w, r, rest)
+		return
+	}
 	if !b.mayAsk(r.Host) || subtle.ConstantTimeCompare([]byte(token), []byte(b.token)) != 1 {
 		http.NotFound(w, r)
 		return
