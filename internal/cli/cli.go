@@ -79,7 +79,7 @@ func Run(ctx context.Context, args []string, out, errw io.Writer) int {
 	if errors.As(err, &e) {
 		code = e.code
 	}
-	if msg := err.Error(); msg != "" {
+	if msg := strings.TrimSuffix(err.Error(), ": "+context.Canceled.Error()); msg != "" {
 		for i, line := range strings.Split(msg, "\n") {
 			if i == 0 {
 				line = "tachyform: " + line
@@ -98,14 +98,13 @@ func (a *app) root() *cobra.Command {
 icons, page tags, service worker. Then it proves, before release, what visitors will get: it runs the service
 worker in a model of a browser, opens every page without a network, and audits what hinders installation.`,
 		Example:       "  tachyform demo          # try everything on a made-up ferry company's site\n  tachyform fit dist      # fit your own",
-		Version:       Version,
+		Version:       version(),
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		Args:          cobra.NoArgs,
 		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	cmd.SetVersionTemplate("tachyform {{.Version}}\n")
-	cmd.CompletionOptions.HiddenDefaultCmd = true
 	f := cmd.PersistentFlags()
 	f.StringVar(&a.config, "config", "", "configuration `file` (default: tachyform.toml in the current folder, if there is one)")
 	f.StringVar(&a.format, "format", "text", "text or json")
@@ -113,6 +112,8 @@ worker in a model of a browser, opens every page without a network, and audits w
 	f.BoolVar(&a.quiet, "quiet", false, "print nothing but errors and what was asked for with --format")
 	f.BoolVar(&a.noColor, "no-color", false, "print without colours (also: NO_COLOR in the environment)")
 	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), a.manifestCommand(), a.rulesCommand(), a.fitCommand(), a.rehearseCommand(), a.auditCommand(), a.explainCommand(), a.schemaCommand(), a.demoCommand(), a.stripCommand(), a.recordCommand(), a.retireCommand(), a.serveCommand(), a.compareCommand(), a.headersCommand())
+	inOurWords(cmd)
+	completions(cmd)
 	return cmd
 }
 

@@ -71,14 +71,14 @@ func TestWrongUsage(t *testing.T) {
 		args []string
 		says string
 	}{
-		{[]string{"nonsense"}, "unknown command"},
+		{[]string{"nonsense"}, "there is no command"},
 		{[]string{"survey"}, "name the folder of the site"},
 		{[]string{"survey", "gone"}, "gone: there is no such folder"},
 		{[]string{"survey", "file.html"}, "is a file; a site is a folder"},
 		{[]string{"survey", "empty"}, "no HTML page in it"},
 		{[]string{"survey", "dist", "--format", "xml"}, "it is text or json"},
-		{[]string{"survey", "dist", "more"}, "accepts at most 1 arg"},
-		{[]string{"survey", "dist", "--nonsense"}, "unknown flag"},
+		{[]string{"survey", "dist", "more"}, "and 2 names were given"},
+		{[]string{"survey", "dist", "--nonsense"}, "has no option"},
 		{[]string{"survey", "http://127.0.0.1:1/", "--pages", "0"}, "--pages is 1 or more"},
 		{[]string{"survey", "http://127.0.0.1:1/"}, "does not answer"},
 		{[]string{"fit", "https://skerry.example/"}, "works on the folder that is deployed"},
@@ -89,7 +89,7 @@ func TestWrongUsage(t *testing.T) {
 		{[]string{"fit", "dist", "--out", "dist"}, "dist"},
 		{[]string{"rehearse", "dist", "--network", "slowly"}, "it is one of online, offline"},
 		{[]string{"audit", "dist", "--fail-on", "worse"}, "it is one of blocker"},
-		{[]string{"draft"}, "accepts 1 arg"},
+		{[]string{"draft"}, "and 0 names were given"},
 		{[]string{"demo", "dist"}, "dist"},
 		{[]string{"demo", "--format", "json"}, "demo prints text only"},
 		{[]string{"manifest", "dist"}, "--write makes one"},

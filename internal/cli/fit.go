@@ -28,6 +28,9 @@ taken from the pages; the summary says which, and where they came from. A second
 		Example: "  tachyform fit dist\n  tachyform fit dist --dry-run\n  tachyform fit dist --out fitted --name \"Skerry Line\" --theme-color \"#0b4f6c\"",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if info, err := os.Stat(a.output); a.output != "" && out == "" && (err == nil && info.IsDir() || err != nil && filepath.Ext(a.output) == "") {
+				return usage(fmt.Errorf("--output %s is a file for the summary, and SITE itself would be changed: --out %s fits a copy there; a summary wants a name with an extension, such as %s.txt", a.output, a.output, a.output))
+			}
 			c, s, err := a.open(args, base)
 			if err != nil {
 				return err

@@ -226,7 +226,7 @@ func serves(t *testing.T, cmd *exec.Cmd) {
 
 func TestVersionIsAStaticFile(t *testing.T) {
 	t.Parallel()
-	assert.Regexp(t, `^tachyform \d+\.\d+\.\d+\n$`, fine(t, t.TempDir(), "--version"))
+	assert.Regexp(t, `^tachyform \d+\.\d+\.\d+(, commit [0-9a-f]{12}( with changes)?)?, go1\.\S+\n$`, fine(t, t.TempDir(), "--version"))
 	out, err := exec.Command("sh", "-c", "ldd \"$0\" 2>&1 || true", program).CombinedOutput()
 	require.NoError(t, err)
 	assert.Contains(t, string(out), "not a dynamic executable")

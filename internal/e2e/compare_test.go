@@ -96,7 +96,7 @@ onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.
 	assert.Equal(t, 1, code)
 	assert.Contains(t, out, "release/never-arrives")
 	assert.Contains(t, strings.Join(strings.Fields(out), " "), "the worker's bytes are the same in both")
-	for args, want := range map[string]string{"compare a": "requires at least 2 arg", "compare a nowhere": "nowhere: there is no such folder", "compare a b --fail-on x": "--fail-on x", "compare a b a b a b a": "up to six", "compare a b --sample -1": "--sample -1"} {
+	for args, want := range map[string]string{"compare a": "and 1 name was given", "compare a nowhere": "nowhere: there is no such folder", "compare a b --fail-on x": "--fail-on x", "compare a b a b a b a": "up to six", "compare a b --sample -1": "--sample -1"} {
 		_, errs, code := run(t, dir, strings.Fields(args)...)
 		assert.Equal(t, 2, code, args)
 		assert.Contains(t, errs, want)

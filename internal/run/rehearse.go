@@ -57,6 +57,7 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 		}
 	}
 	o.Private = Private(c, s)
+	asked := slices.Clone(o.Pages)
 	pages := len(o.Pages)
 	if pages == 0 {
 		pages = len(s.Pages())
@@ -77,6 +78,15 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 		o.Unrun = fmt.Sprintf("the scripts of pages were read for what they ask for, and not run, since there are more than %d pages; --scripts run runs them, --page names single ones", maxRun)
 	}
 	t := teller{server: site.NewServer(s, rules)}
+	for _, u := range asked {
+		if a := t.server.Answer("GET", pathOf(u)); strings.HasPrefix(u, "/") && a.Status == 404 {
+			such := ""
+			if list := s.Pages(); len(list) > 0 {
+				such = ", such as " + list[len(list)-1].URL
+			}
+			return nil, nil, input(fmt.Errorf("--page %s: the site has no such page; pages are named by their addresses%s", u, such))
+		}
+	}
 	if o.NextDir != "" {
 		next, err := site.Open(o.NextDir, s.Base)
 		if err != nil {
@@ -287,4 +297,10 @@ func storiesOf(c *config.Config, s *site.Site, o Rehearsal, next bool) ([]rehear
 		out = append(out, all[i])
 	}
 	return out, nil
+}
+
+func pathOf(u string) string {
+	u, _, _ = strings.Cut(u, "#")
+	u, _, _ = strings.Cut(u, "?")
+	return u
 }
