@@ -34,7 +34,7 @@ const look = `(() => {
 
 // TestAuditPageInChromium opens the page of an audit in windows of several sizes, light, dark and as printed.
 func TestAuditPageInChromium(t *testing.T) {
-	t.Parallel()
+	needsAll(t)
 	dir := t.TempDir()
 	fine(t, dir, "demo", "skerry", "--quiet")
 	write(t, dir, map[string]string{

@@ -128,7 +128,7 @@ func TestWhatIsNotStored(t *testing.T) {
 		Headers:   []site.HeaderRule{{Path: "/api/cookie", Name: "Vary", Value: "Cookie"}, {Path: "/api/secret", Name: "Cache-Control", Value: "no-store"}},
 		Redirects: []site.RedirectRule{{From: "/api/moved", To: "/api/plain", Status: 302}},
 	}
-	onBothStages(t, nil, "[[rule]]\nmatch = \"/api/*\"\nanswer = \"network-first\"\n", rules, func(w *world) {
+	mostlyEmbedded(t, nil, "[[rule]]\nmatch = \"/api/*\"\nanswer = \"network-first\"\n", rules, func(w *world) {
 		w.visit()
 		for _, u := range []string{"/api/cookie", "/api/secret", "/api/wrong", "/api/part", "/api/page", "/api/moved", "/api/gone", "/api/plain"} {
 			w.get(u)

@@ -86,7 +86,7 @@ func snapshot(t testing.TB, dir string) string {
 func TestExitStatusOfTheGate(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
-	fine(t, dir, "demo", "--quiet")
+	fittedDemo(t, dir)
 	for level, want := range map[string]int{"blocker": 0, "warning": 0, "advice": 1, "never": 0} {
 		_, errs, code := run(t, dir, "audit", "demo-site", "--fail-on", level)
 		assert.Equal(t, want, code, level)
@@ -102,7 +102,7 @@ func TestExitStatusOfTheGate(t *testing.T) {
 func TestMachineOutput(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
-	fine(t, dir, "demo", "--quiet")
+	fittedDemo(t, dir)
 	var r map[string]any
 	require.NoError(t, json.Unmarshal([]byte(fine(t, dir, "rehearse", "demo-site", "--format", "json", "--network", "offline,failing,portal,slow,online", "--page", "/tides/", "--fetch", "/data/tides.json")), &r))
 	assert.Equal(t, "tachyform.rehearsal/1", r["format"])

@@ -169,6 +169,10 @@ status = 302
 					}
 				}
 			}
+			write(t, dir, map[string]string{"dist/assets/later.txt": "no digest in its name"})
+			_, _, late := answerOf(t, theirs+"/assets/later.txt")
+			assert.Equal(t, "no-cache", late.Get("Cache-Control"), "what comes into a folder of digests later is not kept for ever")
+			require.NoError(t, os.Remove(filepath.Join(dir, "dist/assets/later.txt")))
 			r, err := http.NewRequest("GET", theirs+"/app.css", nil)
 			require.NoError(t, err)
 			r.Header.Set("Accept-Encoding", "gzip")

@@ -227,7 +227,7 @@ func TestFormsSentTwice(t *testing.T) {
 
 // TestLargePosts keeps a file of tens of megabytes.
 func TestLargePosts(t *testing.T) {
-	t.Parallel()
+	needsAll(t)
 	onChromium(t, nil, outboxRule, site.Rules{Answers: []site.AnswerRule{booked}}, func(w *world) {
 		w.visit()
 		w.network(stage.Offline)

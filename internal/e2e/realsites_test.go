@@ -261,7 +261,7 @@ func TestKilledAtAnyMoment(t *testing.T) {
 
 // TestOddPagesInChromium asks a real browser where the head is.
 func TestOddPagesInChromium(t *testing.T) {
-	t.Parallel()
+	needsAll(t)
 	dir := t.TempDir()
 	files := map[string]string{"index.html": "<!doctype html><title>Start</title>"}
 	names := map[string]string{}

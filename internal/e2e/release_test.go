@@ -42,7 +42,7 @@ func TestUpdateDownloadsWhatChanged(t *testing.T) {
 		files[fmt.Sprintf("notes/%03d.txt", i)] = fmt.Sprintf("Note %d", i)
 		files["notes/index.html"] += fmt.Sprintf("<a href=\"%03d.txt\">Note</a>", i)
 	}
-	onBothStages(t, files, "", site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, files, "", site.Rules{}, func(w *world) {
 		w.visit()
 		w.release(map[string]string{"notes/007.txt": "changed", "notes/100.txt": "changed", "app.css": "body { color: navy }"})
 		w.open("/")

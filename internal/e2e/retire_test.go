@@ -158,7 +158,7 @@ addEventListener("activate", (e) => e.waitUntil(clients.claim()));
 addEventListener("fetch", (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))));`
 	page := strings.Replace(start, "</body>", `<script>navigator.serviceWorker.register("/old-worker.js")</script></body>`, 1)
 	files := map[string]string{"index.html": page, "old-worker.js": stuck}
-	onBothStages(t, files, "", site.Rules{}, func(w *world) {
+	mostlyEmbedded(t, files, "", site.Rules{}, func(w *world) {
 		w.visit()
 		write(w.T, filepath.Join(w.dir, "dist"), map[string]string{"index.html": strings.Replace(w.read("dist/index.html"), "<title>Skerry Line", "<title>News", 1)})
 		w.Release(w.serve())
@@ -182,7 +182,7 @@ addEventListener("fetch", (e) => e.respondWith(caches.match(e.request).then((r) 
 
 // TestRetireInFirefox frees a visitor of a worker of ours, and of what it has in the outbox.
 func TestRetireInFirefox(t *testing.T) {
-	t.Parallel()
+	needsAll(t)
 	dir := t.TempDir()
 	write(t, dir, map[string]string{"dist/index.html": start, "dist/app.css": "", "tachyform.toml": "site = \"dist\"\n" + outboxRule})
 	fine(t, dir, "fit")

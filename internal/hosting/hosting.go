@@ -30,14 +30,18 @@ type Plan struct {
 	Compress  []string   `json:"compress"` // media types that are sent compressed
 	Release   []string   `json:"release"`  // URLs of what names the release, of which no old form may be kept: worker, page script, manifest
 	Remarks   []string   `json:"remarks"`
+
+	digested []string // URLs of files with a digest in their name
 }
 
 // Header is a response header.
 type Header struct {
-	Path  string `json:"path"` // a glob over percent-encoded paths, as in [[server.header]]
-	Name  string `json:"name"`
-	Value string `json:"value"`
-	Why   string `json:"why"`
+	Path string `json:"path"` // a glob over percent-encoded paths, as in [[server.header]]
+	// Digests says that only names with a digest are meant: what comes into the folder without one later is not.
+	Digests bool   `json:"digests,omitempty"`
+	Name    string `json:"name"`
+	Value   string `json:"value"`
+	Why     string `json:"why"`
 }
 
 // Type is the media type of an extension.
@@ -73,7 +77,7 @@ const Cleared = `"cache", "storage"`
 
 // Lifetime is how long browsers may keep what is at a path: for ever when its name changes with its content, and else until they have asked.
 func Lifetime(p string) string {
-	if site.HasDigest(p) && site.Kind(p) != "page" {
+	if site.SurelyDigest(p) && site.Kind(p) != "page" {
 		return Forever
 	}
 	return Asked
@@ -99,18 +103,18 @@ type Options struct {
 // Of makes the plan for a site and the rules of its server.
 func Of(s *site.Site, rules site.Rules, o Options) *Plan {
 	p := &Plan{Format: Format, Site: s.Dir, Base: s.Base, Headers: []Header{}, Types: []Type{}, Redirects: []Redirect{}, Routes: []Route{}, Compress: []string{}, Release: []string{}, Remarks: []string{}, Clean: rules.Clean}
-	p.Headers = append(p.Headers, Header{s.Base + "**", "Cache-Control", Asked, "browsers ask before they use what they have, which costs a line when it has not changed"})
+	p.Headers = append(p.Headers, Header{Path: s.Base + "**", Name: "Cache-Control", Value: Asked, Why: "browsers ask before they use what they have, which costs a line when it has not changed"})
 	for _, g := range forever(s) {
-		p.Headers = append(p.Headers, Header{g, "Cache-Control", Forever, "the name changes with the content"})
+		p.Headers = append(p.Headers, Header{Path: g, Digests: strings.HasSuffix(g, "/**"), Name: "Cache-Control", Value: Forever, Why: "the name changes with the content"})
 	}
 	for _, u := range o.Releases {
 		p.Release = append(p.Release, u)
 		if p.HeadersFor(u)["cache-control"] != Asked {
-			p.Headers = append(p.Headers, Header{escapeGlob(u), "Cache-Control", Asked, "it names the release"})
+			p.Headers = append(p.Headers, Header{Path: escapeGlob(u), Name: "Cache-Control", Value: Asked, Why: "it names the release"})
 		}
 	}
 	if o.Worker != "" && o.Scope != "" && !strings.HasPrefix(o.Scope, o.Worker[:strings.LastIndexByte(o.Worker, '/')+1]) {
-		p.Headers = append(p.Headers, Header{o.Worker, "Service-Worker-Allowed", o.Scope, "the worker's scope is wider than its folder"})
+		p.Headers = append(p.Headers, Header{Path: o.Worker, Name: "Service-Worker-Allowed", Value: o.Scope, Why: "the worker's scope is wider than its folder"})
 	}
 	for _, h := range rules.Headers {
 		why := "[[server.header]] in tachyform.toml"
@@ -119,11 +123,11 @@ func Of(s *site.Site, rules site.Rules, o Options) *Plan {
 				h.Value, why = more, "the site's policy, with what the release needs"
 			}
 		}
-		p.Headers = append(p.Headers, Header{h.Path, h.Name, h.Value, why})
+		p.Headers = append(p.Headers, Header{Path: h.Path, Name: h.Name, Value: h.Value, Why: why})
 	}
 	if o.Clear {
 		for _, g := range []string{s.Base, s.Base + "**/", s.Base + "**/*.html"} {
-			p.Headers = append(p.Headers, Header{g, "Clear-Site-Data", Cleared, "browsers empty what this origin has stored, its workers too"})
+			p.Headers = append(p.Headers, Header{Path: g, Name: "Clear-Site-Data", Value: Cleared, Why: "browsers empty what this origin has stored, its workers too"})
 		}
 		p.Remarks = append(p.Remarks, "Clear-Site-Data comes to nobody whose worker answers pages from its store and asks the server for nothing; and it deletes what waits in an outbox and all that the site itself keeps in the browser. tachyform retire does neither")
 	}
@@ -137,6 +141,9 @@ func Of(s *site.Site, rules site.Rules, o Options) *Plan {
 	}
 	there := map[string]bool{}
 	for _, f := range s.Files {
+		if Lifetime(f.URL) == Forever {
+			p.digested = append(p.digested, f.URL)
+		}
 		there[strings.ToLower(path.Ext(f.Path))] = true
 		there[site.Essence(f.Type)] = true
 		if f.Path == "404.html" {
@@ -188,7 +195,8 @@ func (p *Plan) routes(s *site.Site, rules site.Rules) {
 	}
 }
 
-// forever gives globs for the files whose name holds a digest: a folder where all in it do, else the files by their names.
+// forever gives globs for the files whose name holds a digest: a folder where all in it do, else the files by their names. Of a folder, names
+// without one are not meant.
 func forever(s *site.Site) []string {
 	mixed, any := map[string]bool{}, map[string]bool{}
 	lasts := func(f site.File) bool { return Lifetime(f.URL) == Forever }
@@ -273,7 +281,7 @@ func with(policy, directive string) string {
 func (p *Plan) HeadersFor(urlPath string) map[string]string {
 	out := map[string]string{}
 	for _, h := range p.Headers {
-		if Match(h.Path, urlPath) {
+		if Match(h.Path, urlPath) && (!h.Digests || Lifetime(urlPath) == Forever) {
 			out[strings.ToLower(h.Name)] = h.Value
 		}
 	}

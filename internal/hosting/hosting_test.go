@@ -1,6 +1,7 @@
 package hosting
 
 import (
+	"fmt"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -37,7 +38,11 @@ func TestLifetimes(t *testing.T) {
 		"/notes.3f9c2b71.html": Asked, "/a%20b/[x].3f9c2b71.js": Forever, "/a%20b/y.js": Asked, "/sw.3f9c2b71.js": Asked} {
 		assert.Equal(t, want, p.HeadersFor(u)["cache-control"], u)
 	}
-	assert.True(t, slices.ContainsFunc(p.Headers, func(h Header) bool { return h.Path == "/assets/**" }), "a folder in which all are kept is one line")
+	assert.True(t, slices.ContainsFunc(p.Headers, func(h Header) bool { return h.Path == "/assets/**" && h.Digests }), "a folder in which all are kept is one line")
+	assert.Equal(t, Asked, p.HeadersFor("/assets/logo.png")["cache-control"], "and what comes into it later without a digest is not kept")
+	for _, u := range []string{"/photos/pier-20261130.jpg", "/a/harbour-navigation.css", "/IMG_20261130.jpg", "/assets/12345678.js"} {
+		assert.Equal(t, Asked, Lifetime(u), "%s: a date or a word is no digest", u)
+	}
 }
 
 // TestExpressions holds the regular expressions that servers are given to the globs that they stand for.
@@ -95,6 +100,24 @@ func TestScopesAndTypes(t *testing.T) {
 	assert.False(t, ok)
 }
 
+// TestDigestsForServers holds what servers match in a folder of files with digests.
+func TestDigestsForServers(t *testing.T) {
+	h := Header{Path: "/assets/**", Digests: true}
+	for _, decoded := range []bool{false, true} {
+		re := regexp.MustCompile(h.expression(decoded))
+		for u, want := range map[string]bool{"/assets/app.3f9c2b71.js": true, "/assets/deep/a-BX3kd9aQ.woff2": true, "/assets/logo.png": false, "/assets/": false, "/other/app.3f9c2b71.js": false} {
+			assert.Equal(t, want, re.MatchString(u), u)
+		}
+	}
+	names := []string{"index.html"}
+	for i := range maxNamed + 1 {
+		names = append(names, fmt.Sprintf("assets/a%d.3f9c2b71.js", i))
+	}
+	out, _ := Of(folder(t, names...), site.Rules{}, Options{}).For("files", Root)
+	assert.Contains(t, out[0].Text, "\n/assets/*\n  Cache-Control: "+Forever+"\n")
+	assert.Contains(t, out[0].Text, "keep all others out of this folder")
+}
+
 func TestClear(t *testing.T) {
 	p := Of(folder(t, "index.html", "a/index.html", "b.html", "c.css"), site.Rules{}, Options{Clear: true})
 	for u, want := range map[string]string{"/": Cleared, "/a/": Cleared, "/a/b/": Cleared, "/b.html": Cleared, "/a/b.html": Cleared, "/c.css": "", "/a": ""} {
@@ -111,7 +134,8 @@ func TestFiles(t *testing.T) {
 	out, ok := p.For("files", Root)
 	require.True(t, ok)
 	require.Equal(t, "_headers", out[0].Name)
-	assert.Contains(t, out[0].Text, "\n/assets/*\n  Cache-Control: "+Forever+"\n  X-Served: yes\n")
+	assert.Contains(t, out[0].Text, "\n/assets/a.3f9c2b71.js\n  Cache-Control: "+Forever+"\n", "each by its name")
+	assert.Contains(t, out[0].Text, "\n/assets/*\n  X-Served: yes\n")
 	assert.Contains(t, out[0].Text, "\n/sw.js\n  Cache-Control: no-cache\n")
 	assert.Contains(t, out[0].Text, "cannot say it of /**/*.html")
 	assert.NotContains(t, out[0].Text, "\n/*\n")

@@ -6,12 +6,23 @@ import (
 	"strings"
 
 	"github.com/bmatcuk/doublestar/v4"
+
+	"tachyform/internal/site"
 )
 
 // Match says whether a glob matches a path, both percent-encoded.
 func Match(glob, path string) bool {
 	ok, _ := doublestar.Match(glob, path)
 	return ok
+}
+
+// expression gives a regular expression for the paths that a header is for.
+func (h *Header) expression(decoded bool) string {
+	re := expression(h.Path, decoded)
+	if folder, ok := strings.CutSuffix(re, "(?:/.*)?$"); ok && h.Digests {
+		return folder + "/.*" + site.DigestExpression
+	}
+	return re
 }
 
 // expression gives a regular expression, for the engines of servers, that matches what a glob does. decoded is for servers that look at

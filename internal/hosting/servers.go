@@ -82,7 +82,7 @@ func (p *Plan) nginx(root string) string {
 	for _, n := range names {
 		fmt.Fprintf(&b, "\nmap $tachyform_path $tachyform_%s {\n\tdefault \"\";\n", notWord.ReplaceAllString(n, "_"))
 		for _, h := range of[n] {
-			fmt.Fprintf(&b, "\t%s %s; # %s\n", regexpNginx(expression(h.Path, false)), quoteNginx(h.Value), h.Why)
+			fmt.Fprintf(&b, "\t%s %s; # %s\n", regexpNginx(h.expression(false)), quoteNginx(h.Value), h.Why)
 		}
 		b.WriteString("}\n")
 	}
@@ -191,9 +191,9 @@ func (p *Plan) apache() string {
 		if strings.EqualFold(h.Name, "cache-control") {
 			always, good = "", "%{REQUEST_STATUS} -lt 400 && " // an error is not kept
 		} else {
-			fmt.Fprintf(&b, "Header onsuccess unset %s \"expr=%s\"\n", h.Name, exprApache(expression(h.Path, false)))
+			fmt.Fprintf(&b, "Header onsuccess unset %s \"expr=%s\"\n", h.Name, exprApache(h.expression(false)))
 		}
-		fmt.Fprintf(&b, "# %s\nHeader %sset %s %s \"expr=%s%s\"\n", h.Why, always, h.Name, quoteApache(strings.ReplaceAll(h.Value, "%", "%%")), good, exprApache(expression(h.Path, false)))
+		fmt.Fprintf(&b, "# %s\nHeader %sset %s %s \"expr=%s%s\"\n", h.Why, always, h.Name, quoteApache(strings.ReplaceAll(h.Value, "%", "%%")), good, exprApache(h.expression(false)))
 	}
 	b.WriteString("\n")
 	for _, r := range p.Redirects {
@@ -243,7 +243,7 @@ func (p *Plan) caddy(root string) string {
 	n := 0
 	for _, h := range p.Headers { // what comes later wins
 		n++
-		fmt.Fprintf(&b, "\t# %s\n\t@header%d path_regexp %s\n\theader @header%d %s %s\n", h.Why, n, quoteCaddy(expression(h.Path, true)), n, h.Name, quoteCaddy(h.Value))
+		fmt.Fprintf(&b, "\t# %s\n\t@header%d path_regexp %s\n\theader @header%d %s %s\n", h.Why, n, quoteCaddy(h.expression(true)), n, h.Name, quoteCaddy(h.Value))
 	}
 	for i, t := range p.Types {
 		fmt.Fprintf(&b, "\t@type%d {\n\t\tpath *%s\n\t\tfile\n\t}\n\theader @type%d Content-Type %s\n", i+1, t.Extension, i+1, t.Type)
@@ -272,6 +272,9 @@ func (p *Plan) caddy(root string) string {
 	return b.String()
 }
 
+// maxNamed is how many files of a folder are named one by one in the plain files.
+const maxNamed = 100
+
 // files writes the two plain files that several static hosts read.
 func (p *Plan) files() []Output {
 	var b strings.Builder
@@ -284,11 +287,30 @@ func (p *Plan) files() []Output {
 	of, order := map[string][]string{}, []string{}
 	headers := slices.Clone(p.Headers)
 	for _, u := range p.Release { // said, whatever such a host does by itself
-		headers = append(headers, Header{escapeGlob(u), "Cache-Control", p.HeadersFor(u)["cache-control"], ""})
+		headers = append(headers, Header{Path: escapeGlob(u), Name: "Cache-Control", Value: p.HeadersFor(u)["cache-control"]})
 	}
+	var single []Header // such a host cannot tell names by what they hold: where there are not too many, each is named
 	for _, h := range headers {
+		var in []string
+		for _, u := range p.digested {
+			if h.Digests && Match(h.Path, u) {
+				in = append(in, u)
+			}
+		}
+		if len(in) == 0 || len(in) > maxNamed {
+			single = append(single, h)
+			continue
+		}
+		for _, u := range in {
+			single = append(single, Header{Path: escapeGlob(u), Name: h.Name, Value: h.Value})
+		}
+	}
+	for _, h := range single {
 		if h.Path == p.Base+"**" && h.Value == Asked {
 			continue
+		}
+		if h.Digests {
+			left = append(left, "of "+h.Path+" that only names with a digest are meant, so keep all others out of this folder")
 		}
 		u, ok := plain(h.Path)
 		if folder, whole := strings.CutSuffix(h.Path, "/**"); whole {
@@ -297,7 +319,7 @@ func (p *Plan) files() []Output {
 			}
 		}
 		if !ok {
-			left = append(left, h.Path)
+			left = append(left, "it of "+h.Path+": the pattern is more than they know")
 			continue
 		}
 		if of[u] == nil {
@@ -317,7 +339,7 @@ func (p *Plan) files() []Output {
 		}
 	}
 	for _, l := range left {
-		fmt.Fprintf(&b, "\n# These files cannot say it of %s: the pattern is more than they know.\n", l)
+		fmt.Fprintf(&b, "\n# These files cannot say %s.\n", l)
 	}
 	var r strings.Builder
 	r.WriteString("# Redirects. Written by \"tachyform headers\"; put it beside the headers.\n")

@@ -63,12 +63,24 @@ func IsIndex(name string) bool { return name == "index.html" || name == "index.h
 // IsPage says whether the file name is that of an HTML or XHTML page.
 func IsPage(name string) bool { return Kind(name) == "page" }
 
-// digestInName matches names such as app.3f9c2b71.js and index-BX3kd9aQ.css.
-var digestInName = regexp.MustCompile(`[.-](?:[0-9a-f]{8,}|[0-9A-Za-z_-]*[0-9][0-9A-Za-z_-]*[A-Z][0-9A-Za-z_-]{4,}|[0-9A-Za-z_-]*[A-Z][0-9A-Za-z_-]*[0-9][0-9A-Za-z_-]{4,})\.\w+$`)
+// DigestExpression matches the end of names such as app.3f9c2b71.js and index-BX3kd9aQ.css.
+const DigestExpression = `[.-](?:[0-9a-f]{8,}|[0-9A-Za-z_-]*[0-9][0-9A-Za-z_-]*[A-Z][0-9A-Za-z_-]{4,}|[0-9A-Za-z_-]*[A-Z][0-9A-Za-z_-]*[0-9][0-9A-Za-z_-]{4,})\.\w+$`
+
+var digestInName = regexp.MustCompile(DigestExpression)
 
 // HasDigest says whether the name of a file, or the path of a URL, seems to hold a digest of its content, so that a changed file has
 // another name.
 func HasDigest(name string) bool { return digestInName.MatchString(name) }
+
+// SurelyDigest is [HasDigest], and that what looks like a digest is neither a number, such as a date, nor a word.
+func SurelyDigest(name string) bool {
+	at := digestInName.FindStringIndex(name)
+	if at == nil {
+		return false
+	}
+	token := name[at[0]+1 : strings.LastIndexByte(name, '.')]
+	return strings.ContainsAny(token, "0123456789") && strings.ContainsFunc(token, func(c rune) bool { return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' })
+}
 
 // WithoutDigest gives a name or path with a star in place of the digest in it, so that it fits after the next build, too.
 func WithoutDigest(name string) string {
