@@ -44,9 +44,9 @@ func TestBadInput(t *testing.T) {
 		{"fit site/index.html", 2, "is a file; a site is a folder"},
 		{"fit empty", 2, "no HTML page in it"},
 		{"fit", 2, "name the folder of the site"},
-		{"fit a b", 2, "accepts at most 1 arg"},
+		{"fit a b", 2, "and 2 names were given"},
 		{"fit https://ferry.example/", 2, "not on an address"},
-		{"fit site --colour", 2, "unknown flag"},
+		{"fit site --colour", 2, "has no option"},
 		{"fit site --theme-color blau", 2, "no colour by CSS syntax"},
 		{"fit site --config gone.toml", 2, "gone.toml: no such file"},
 		{"fit site --config unknown.toml", 2, "unknown.toml:2:1: unknown key \"stow.ceilling\"; do you mean \"stow.ceiling\"?"},
@@ -63,7 +63,7 @@ func TestBadInput(t *testing.T) {
 		{"audit site --fail-on sometimes", 2, "it is one of blocker"},
 		{"demo mine", 2, "not empty and not an earlier demo"},
 		{"demo unknown.toml", 2, "is a file"},
-		{"bogus", 2, "unknown command"},
+		{"bogus", 2, "there is no command"},
 	} {
 		before := snapshot(t, dir)
 		out, errs, code := run(t, dir, strings.Fields(c.args)...)
@@ -369,7 +369,7 @@ func TestIconsCommand(t *testing.T) {
 		"is .png or .html":               {"icons", "mark.svg", "--out", "x", "--sheet", "a.gif"},
 		"it is quick, usual or small":    {"icons", "mark.svg", "--out", "x", "--effort", "much"},
 		"is a folder":                    {"icons", "dist", "--out", "x"},
-		"accepts 1 arg(s), received 0":   {"icons"},
+		"and 0 names were given":   {"icons"},
 		"mark.gone: there is no such fi": {"icons", "mark.svg", "--out", "x", "--small", "mark.gone"},
 	} {
 		_, errs, code := run(t, dir, args...)
