@@ -369,7 +369,7 @@ func TestIconsCommand(t *testing.T) {
 		"is .png or .html":               {"icons", "mark.svg", "--out", "x", "--sheet", "a.gif"},
 		"it is quick, usual or small":    {"icons", "mark.svg", "--out", "x", "--effort", "much"},
 		"is a folder":                    {"icons", "dist", "--out", "x"},
-		"and 0 names were given":   {"icons"},
+		"and 0 names were given":         {"icons"},
 		"mark.gone: there is no such fi": {"icons", "mark.svg", "--out", "x", "--small", "mark.gone"},
 	} {
 		_, errs, code := run(t, dir, args...)
