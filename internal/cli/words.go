@@ -8,13 +8,13 @@ import (
 	"slices"
 	"strings"
 
-	"github.com/agnivade/levenshtein"
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
 	"tachyform/internal/audit"
 	"tachyform/internal/compare"
 	"tachyform/internal/hosting"
+	"tachyform/internal/meant"
 	"tachyform/internal/platform"
 	"tachyform/internal/present"
 	"tachyform/internal/site"
@@ -22,16 +22,7 @@ import (
 
 // nearest gives which of some names a misspelt one may mean, as a question; "" for none.
 func nearest(name string, names []string) string {
-	best, distance := "", len(name)/3+1
-	for _, n := range names {
-		if strings.HasPrefix(n, name) && len(name) > 2 {
-			best = n
-			break
-		}
-		if d := levenshtein.ComputeDistance(name, n); d < distance {
-			best, distance = n, d
-		}
-	}
+	best := meant.By(name, names)
 	if best == "" {
 		return ""
 	}

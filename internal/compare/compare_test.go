@@ -220,14 +220,15 @@ func TestManyReleases(t *testing.T) {
 func TestWhatIsDownloaded(t *testing.T) {
 	film := strings.Repeat("sea and ships ", 9000)
 	of := func(n int) *site.Server {
-		return release(t, site.Rules{}, map[string]string{"film.txt": film, "app.css": fmt.Sprintf("body { margin: %dpx }", n), "sw.js": fmt.Sprintf(`const STORE = "%d";`, n) + cleans + strings.Replace(store, `"/app.css"`, `"/app.css", "/film.txt"`, 1)})
+		return release(t, site.Rules{}, map[string]string{"film.txt": film, "index.html": `<!doctype html><title>Skerry Line</title><link rel=stylesheet href=/app.css><script src="/gone.js"></script><script>navigator.serviceWorker.register("/sw.js")</script>`, "app.css": fmt.Sprintf("body { margin: %dpx }", n), "sw.js": fmt.Sprintf(`const STORE = "%d";`, n) + cleans + strings.Replace(store, `"/app.css"`, `"/app.css", "/film.txt"`, 1)})
 	}
 	r, err := Run(context.Background(), []*site.Server{of(1), of(2)}, options())
 	require.NoError(t, err)
 	d := r.Steps[0].Download
 	assert.Contains(t, d.Unchanged, "/film.txt")
 	assert.GreaterOrEqual(t, d.Saved, int64(len(film)))
-	assert.Equal(t, 2, d.Files, "the worker and the style sheet")
+	assert.Equal(t, []string{"/app.css", "/sw.js"}, d.URLs, "and not what is missing on the server")
+	assert.Equal(t, 2, d.Files)
 	assert.Greater(t, r.Steps[0].First.Bytes, int64(len(film)))
 	assert.Less(t, r.Steps[0].First.Packed, int64(len(film))/10, "texts are compressed on their way")
 	assert.Greater(t, d.Seconds["poor"], d.Seconds["good"])

@@ -42,6 +42,7 @@ type Download struct {
 	Files     int                `json:"files"`     // of them those that bring bytes
 	Bytes     int64              `json:"bytes"`     // of these, as the folder has them
 	Packed    int64              `json:"packed"`    // the same, with texts compressed (gzip)
+	URLs      []string           `json:"urls"`      // of these files, sorted
 	Unchanged []string           `json:"unchanged"` // that were asked for again and are what they were: a server with ETag answers these in a line
 	Saved     int64              `json:"saved"`     // bytes of these
 	Again     []string           `json:"again"`     // that were downloaded again and are what they were, since the worker asks so that no cache may answer
@@ -162,7 +163,7 @@ func filesOf(old, next *Release) Files {
 
 // download weighs what reached the server of a release. had is what was asked for before.
 func (c *comparison) download(sent, had []request, x *Release) Download {
-	d := Download{Unchanged: []string{}, Again: []string{}, Seconds: map[string]float64{}}
+	d := Download{URLs: []string{}, Unchanged: []string{}, Again: []string{}, Seconds: map[string]float64{}}
 	before := map[string]bool{}
 	for _, r := range had {
 		before[r.url] = true
@@ -180,6 +181,9 @@ func (c *comparison) download(sent, had []request, x *Release) Download {
 				a = x.server.Answer("GET", pathOf(to))
 			}
 		}
+		if a.Status >= 400 { // what is missing brings nothing
+			continue
+		}
 		if before[r.url] && c.unchanged(r.url, x) {
 			if !r.fresh && !strings.Contains(a.Header.Get("Cache-Control"), "no-store") {
 				d.Unchanged = append(d.Unchanged, r.url)
@@ -190,9 +194,11 @@ func (c *comparison) download(sent, had []request, x *Release) Download {
 			d.Wasted += int64(len(a.Body))
 		}
 		d.Files++
+		d.URLs = append(d.URLs, r.url)
 		d.Bytes += int64(len(a.Body))
 		d.Packed += packed(a)
 	}
+	slices.Sort(d.URLs)
 	slices.Sort(d.Unchanged)
 	slices.Sort(d.Again)
 	for _, n := range Connections {
@@ -231,23 +237,6 @@ type counter int64
 func (c *counter) Write(p []byte) (int, error) {
 	*c += counter(len(p))
 	return len(p), nil
-}
-
-// digestOf gives what a server answers to a path, following its redirects, as SHA-256 in hexadecimal; "" for what is not there.
-func digestOf(server *site.Server, path string) string {
-	for range 5 {
-		a := server.Answer("GET", path)
-		if to := a.Header.Get("Location"); to != "" {
-			path = to
-			continue
-		}
-		if a.Status != 200 {
-			return ""
-		}
-		sum := sha256.Sum256(a.Body)
-		return hex.EncodeToString(sum[:])
-	}
-	return ""
 }
 
 // ownURL takes the origin that stands for any off an address.

@@ -514,7 +514,7 @@ func (x *Release) digest(path string) string {
 	if d, ok := x.served.Load(path); ok {
 		return d.(string)
 	}
-	d := digestOf(x.server, path)
+	d := x.server.Digest(path)
 	x.served.Store(path, d)
 	return d
 }

@@ -15,13 +15,13 @@ import (
 	"strings"
 	"time"
 
-	"github.com/agnivade/levenshtein"
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/dustin/go-humanize"
 	"github.com/pelletier/go-toml/v2"
 	"golang.org/x/text/language"
 
 	"tachyform/internal/manifest"
+	"tachyform/internal/meant"
 )
 
 // Name is how a configuration file is called.
@@ -49,179 +49,6 @@ type Config struct {
 	Record  Record      `toml:"record"`
 
 	settings []setting // of the file, with their places
-}
-
-// App holds web app manifest members by their standard names.
-type App struct {
-	Name            string `toml:"name"`
-	ShortName       string `toml:"short_name"`
-	Description     string `toml:"description"`
-	ID              string `toml:"id"`
-	StartURL        string `toml:"start_url"`
-	Scope           string `toml:"scope"`
-	Display         string `toml:"display"`
-	Orientation     string `toml:"orientation"`
-	ThemeColor      string `toml:"theme_color"`
-	BackgroundColor string `toml:"background_color"`
-	Lang            string `toml:"lang"`
-	Dir             string `toml:"dir"`
-
-	Members map[string]any `toml:"-"` // the other ones, as encoding/json writes them
-}
-
-// Icons says what icons are made from.
-type Icons struct {
-	Master     string `toml:"master"` // path below the site, or beside the configuration
-	Background string `toml:"background"`
-	Small      string `toml:"small"`    // master for sizes of up to 48 px
-	Maskable   string `toml:"maskable"` // master for maskable icons
-	Effort     string `toml:"effort"`   // time for small files: quick, usual or small
-}
-
-// Stow lists what the worker stores, as path globs.
-type Stow struct {
-	Now     []string `toml:"now"`
-	Later   []string `toml:"later"`
-	Never   []string `toml:"never"`
-	Ceiling string   `toml:"ceiling"`
-	Strict  bool     `toml:"strict"`
-
-	Groups []StowGroup `toml:"group"`
-}
-
-// StowGroup is a set of files that pages can ask for as a whole.
-type StowGroup struct {
-	Name  string   `toml:"name"`
-	Files []string `toml:"files"` // path globs
-}
-
-// Story is what one visitor does, step by step, in the language of package rehearsal.
-type Story struct {
-	Name  string   `toml:"name"`
-	Steps []string `toml:"steps"`
-}
-
-// Offline says what is shown for navigations that cannot be answered.
-type Offline struct {
-	Page   string   `toml:"page"`
-	Shell  string   `toml:"shell"`
-	Routes []string `toml:"routes"` // paths that the shell answers at once, as globs or with segments such as ":id"; empty for all
-	Except []string `toml:"except"`
-	Image  string   `toml:"image"` // shown for images that cannot be had
-
-	Patience string   `toml:"patience"` // how long a page waits for the network, "none" for as long as it takes
-	Without  []string `toml:"without"`  // parts that the page fit writes leaves out, of [OfflineParts]
-}
-
-// OfflineParts are the parts of the offline page that can be left out.
-var OfflineParts = []string{"pages", "outbox", "return", "colours", "icon"}
-
-// NavigationPatience is how long a page waits for the network; 0 is for as long as it takes.
-func (o *Offline) NavigationPatience() time.Duration {
-	if o.Patience == "none" {
-		return 0
-	}
-	if d, err := Duration(o.Patience); err == nil {
-		return d
-	}
-	return DefaultNavigationPatience
-}
-
-// Update says when a new release takes over.
-type Update struct {
-	Takeover string `toml:"takeover"`
-	Look     string `toml:"look_every"` // how often an open page looks for a new release: a duration such as "4h" (the default), or "never"
-	Age      bool   `toml:"age"`        // elements marked data-app-release say since when the visitor has the release
-}
-
-// DefaultLook is how often an open page looks for a new release when nothing is said.
-const DefaultLook = 4 * time.Hour
-
-// LookEvery is how often an open page looks for a new release; 0 is never.
-func (u *Update) LookEvery() time.Duration {
-	if u.Look == "never" {
-		return 0
-	}
-	if d, err := Duration(u.Look); err == nil && u.Look != "" {
-		return d
-	}
-	return DefaultLook
-}
-
-// Pages says which pages are edited.
-type Pages struct {
-	Leave     []string `toml:"leave"`     // path globs of pages that are not edited
-	Conflicts string   `toml:"conflicts"` // what becomes of tags that say something else: [KeepTheirs] (the default) or [Outrank]
-}
-
-// What becomes of a page's own manifest link or theme colour that says something else than fit would.
-const (
-	KeepTheirs = "keep"    // it stays in force, and is reported
-	Outrank    = "outrank" // ours goes before it, so that browsers take ours; it stays where it is
-)
-
-// Audit configures the gate.
-type Audit struct {
-	Platforms []string `toml:"platforms"`
-	FailOn    string   `toml:"fail_on"`
-
-	Skip   []AuditSkip       `toml:"skip"`
-	Levels map[string]string `toml:"levels"` // by id of a check: blocker, warning or advice
-}
-
-// AuditSkip leaves a check, or an area of checks, out of the audit.
-type AuditSkip struct {
-	Check  string `toml:"check"`
-	Reason string `toml:"reason"`
-}
-
-// ServerAll is what a plain folder cannot say about its server.
-type ServerAll struct {
-	Fallback string           `toml:"fallback"`
-	Clean    bool             `toml:"clean"` // pages are answered at their address without .html, too
-	Header   []ServerHeader   `toml:"header"`
-	Redirect []ServerRedirect `toml:"redirect"`
-	Answer   []ServerAnswer   `toml:"answer"`
-	Origin   []ServerOrigin   `toml:"origin"`
-	Recorded *string          `toml:"recorded"` // folder that "tachyform record" has filled, beside the configuration; nil for [RecordedDir], "" for none
-}
-
-// ServerHeader adds a response header.
-type ServerHeader struct {
-	Path  string `toml:"path"`
-	Name  string `toml:"name"`
-	Value string `toml:"value"`
-}
-
-// ServerRedirect redirects one path.
-type ServerRedirect struct {
-	From   string `toml:"from"`
-	To     string `toml:"to"`
-	Status int    `toml:"status"`
-}
-
-// ServerAnswer answers an endpoint that the folder does not have.
-type ServerAnswer struct {
-	Origin string  `toml:"origin,omitempty"` // such as "https://maps.example"; "" for the site's own
-	Path   string  `toml:"path"`
-	Query  *string `toml:"query,omitempty"` // without the question mark; nil for any. A value of * is any value
-	Method string  `toml:"method,omitempty"`
-	Status int     `toml:"status,omitempty"`
-	File   string  `toml:"file,omitempty"`
-	Body   string  `toml:"body,omitempty"`
-	Type   string  `toml:"type,omitempty"`
-}
-
-// ServerOrigin stands in for another origin.
-type ServerOrigin struct {
-	URL string `toml:"url"`
-	Dir string `toml:"dir"`
-}
-
-// Record says what "tachyform record" keeps.
-type Record struct {
-	Secrets []string `toml:"secrets"` // names of members and parameters whose values are taken out, beside the usual ones
-	Except  []string `toml:"except"`  // path globs of the site's own addresses of which nothing is kept
 }
 
 // Error is one mistake in a configuration file.
@@ -353,7 +180,6 @@ func suggest(key []string) string {
 			prefix += k + "."
 			continue
 		}
-		best, distance := "", max(2, len(k)/3)+1
 		if prefix == "app." {
 			for _, m := range manifest.Members() {
 				names[m] = nil
@@ -367,11 +193,7 @@ func suggest(key []string) string {
 			sorted = append(sorted, n)
 		}
 		slices.Sort(sorted)
-		for _, n := range sorted {
-			if d := levenshtein.ComputeDistance(strings.ReplaceAll(k, "-", "_"), n); d < distance {
-				best, distance = n, d
-			}
-		}
+		best := meant.By(strings.ReplaceAll(k, "-", "_"), sorted)
 		if best == "" {
 			return ""
 		}
@@ -528,12 +350,7 @@ func (c *Config) checkApp() (out []error) {
 
 // nearest suggests one of the values that a misspelt one may mean.
 func nearest(value string, values []string) string {
-	best, distance := "", max(2, len(value)/3)+1
-	for _, v := range values {
-		if d := levenshtein.ComputeDistance(strings.ToLower(value), v); d < distance {
-			best, distance = v, d
-		}
-	}
+	best := meant.By(value, values)
 	if best == "" {
 		return ""
 	}

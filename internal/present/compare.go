@@ -94,15 +94,7 @@ func files(f compare.Files) string {
 		if n == 0 {
 			return
 		}
-		text := fmt.Sprintf("%d %s", n, what)
-		if len(names) > 0 {
-			text += " (" + strings.Join(names[:min(3, len(names))], ", ")
-			if n > 3 {
-				text += ", …"
-			}
-			text += ")"
-		}
-		parts = append(parts, text)
+		parts = append(parts, fmt.Sprintf("%d %s", n, what)+naming(names))
 	}
 	add(len(f.Changed), "changed", f.Changed)
 	add(len(f.New), "new", f.New)
@@ -125,7 +117,7 @@ func downloads(step *compare.Step) [][2]string {
 	if step.Visits[0].Arrives == 0 {
 		until = "in all visits"
 	}
-	out := [][2]string{{"downloads", fmt.Sprintf("%s in %s %s (%s compressed); a first visit takes %s in %d", Bytes(d.Bytes), count(d.Files, "file"), until, Bytes(d.Packed), Bytes(step.First.Bytes), step.First.Files)}}
+	out := [][2]string{{"downloads", fmt.Sprintf("%s in %s%s %s (%s compressed); a first visit takes %s in %d", Bytes(d.Bytes), count(d.Files, "file"), naming(d.URLs), until, Bytes(d.Packed), Bytes(step.First.Bytes), step.First.Files)}}
 	var times []string
 	for _, c := range compare.Connections {
 		times = append(times, fmt.Sprintf("%s s on a %s one (%s, %.0f ms)", strconv.FormatFloat(d.Seconds[c.Name], 'f', -1, 64), c.Name, speed(c.Bits), c.Wait*1000))
@@ -222,7 +214,7 @@ func pages(r *compare.Report) string {
 			}
 		}
 	}
-	text := fmt.Sprintf("looked at %d of %s that all releases have, three visits each: %d of them show something of the release", r.Sampled.Pages, count(r.Sampled.Of, "page"), len(moved))
+	text := fmt.Sprintf("looked at %d of %s that all releases have, three visits each: something of the release is shown on %d", r.Sampled.Pages, count(r.Sampled.Of, "page"), len(moved))
 	if len(mixed)+len(broken) == 0 {
 		text += ", none is a mix, none is broken"
 	} else {
@@ -287,4 +279,16 @@ func upperFirst(t string) string {
 		return t
 	}
 	return strings.ToUpper(t[:1]) + t[1:]
+}
+
+// naming names the first of what there is, in brackets; nothing for nothing.
+func naming(list []string) string {
+	if len(list) == 0 {
+		return ""
+	}
+	text := " (" + strings.Join(list[:min(3, len(list))], ", ")
+	if len(list) > 3 {
+		text += ", …"
+	}
+	return text + ")"
 }

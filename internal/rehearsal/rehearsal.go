@@ -341,13 +341,13 @@ func (r *part) state(ctx context.Context, st Stage, server *site.Server, o Optio
 
 // stale notes that the next release changes files that are stored, and not the worker, so that visitors keep the old ones.
 func (r *Report) stale(server, next *site.Server) {
-	if next == nil || r.Worker.URL == "" || digestOf(server, r.Worker.URL) != digestOf(next, r.Worker.URL) {
+	if next == nil || r.Worker.URL == "" || server.Digest(r.Worker.URL) != next.Digest(r.Worker.URL) {
 		return
 	}
 	var changed []string
 	for _, s := range r.Stores {
 		for _, u := range s.URLs {
-			if path, _, _ := strings.Cut(u, "?"); strings.HasPrefix(u, "/") && digestOf(server, path) != digestOf(next, path) && !slices.Contains(changed, u) {
+			if path, _, _ := strings.Cut(u, "?"); strings.HasPrefix(u, "/") && server.Digest(path) != next.Digest(path) && !slices.Contains(changed, u) {
 				changed = append(changed, u)
 			}
 		}

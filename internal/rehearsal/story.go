@@ -2,8 +2,6 @@ package rehearsal
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"slices"
@@ -432,7 +430,7 @@ func (p *telling) releases() string {
 		if !strings.HasPrefix(path, "/") {
 			continue
 		}
-		one, two := digestOf(p.Server, path), digestOf(p.Next, path)
+		one, two := p.Server.Digest(path), p.Next.Digest(path)
 		switch part.Digest {
 		case one:
 			if one != two {
@@ -449,23 +447,6 @@ func (p *telling) releases() string {
 		return "release 1"
 	case of[1] > 0:
 		return "release 2"
-	}
-	return ""
-}
-
-// digestOf gives the digest of what a server answers to a path, following its redirects.
-func digestOf(server *site.Server, path string) string {
-	for range 5 {
-		a := server.Answer("GET", path)
-		if to := a.Header.Get("Location"); to != "" {
-			path = to
-			continue
-		}
-		if a.Status != 200 {
-			return ""
-		}
-		sum := sha256.Sum256(a.Body)
-		return hex.EncodeToString(sum[:])
 	}
 	return ""
 }

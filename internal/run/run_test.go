@@ -86,6 +86,9 @@ func TestRehearse(t *testing.T) {
 		_, _, err := w.Rehearse(context.Background(), s, o)
 		assert.ErrorAs(t, err, &wrong)
 	}
+	_, _, err = w.Rehearse(context.Background(), s, Rehearsal{Options: rehearsal.Options{Pages: []string{"nope"}}})
+	require.ErrorAs(t, err, &wrong)
+	assert.Contains(t, err.Error(), "--page /nope: the site has no such page; pages are named by their addresses, such as /")
 	ctx, end := context.WithCancel(context.Background())
 	end()
 	_, _, err = w.Rehearse(ctx, s, Rehearsal{Options: rehearsal.Options{Pages: []string{"/"}}})

@@ -328,3 +328,20 @@ func (v *Server) HeaderOf(urlPath, name string) string {
 	}
 	return value
 }
+
+// Digest gives what is answered to a path, its redirects followed, as SHA-256 in hexadecimal; "" for what is not there.
+func (v *Server) Digest(urlPath string) string {
+	for range 5 {
+		a := v.Answer(http.MethodGet, urlPath)
+		if to := a.Header.Get("Location"); to != "" {
+			urlPath = to
+			continue
+		}
+		if a.Status != http.StatusOK {
+			return ""
+		}
+		sum := sha256.Sum256(a.Body)
+		return hex.EncodeToString(sum[:])
+	}
+	return ""
+}
