@@ -61,7 +61,7 @@ func (c *Config) RecordedAnswers() (int, string) {
 
 // SiteRules turns the [server] tables, and what was recorded, into what answers like the real server.
 func (c *Config) SiteRules() (site.Rules, error) {
-	r := site.Rules{Fallback: c.Server.Fallback, Clean: c.Server.Clean}
+	r := site.Rules{Fallback: c.Server.Fallback, Clean: c.Server.Clean || c.Server.CleanOnly, CleanOnly: c.Server.CleanOnly}
 	for _, h := range c.Server.Header {
 		r.Headers = append(r.Headers, site.HeaderRule{Path: h.Path, Name: h.Name, Value: h.Value})
 	}

@@ -128,13 +128,15 @@ type AuditSkip struct {
 
 // ServerAll is what a plain folder cannot say about its server.
 type ServerAll struct {
-	Fallback string           `toml:"fallback"`
-	Clean    bool             `toml:"clean"` // pages are answered at their address without .html, too
-	Header   []ServerHeader   `toml:"header"`
-	Redirect []ServerRedirect `toml:"redirect"`
-	Answer   []ServerAnswer   `toml:"answer"`
-	Origin   []ServerOrigin   `toml:"origin"`
-	Recorded *string          `toml:"recorded"` // folder that "tachyform record" has filled, beside the configuration; nil for [RecordedDir], "" for none
+	Fallback string `toml:"fallback"`
+	Clean    bool   `toml:"clean"` // pages are answered at their address without .html, too
+	// CleanOnly says that who asks with .html is led to the address without, which includes Clean.
+	CleanOnly bool             `toml:"clean_only"`
+	Header    []ServerHeader   `toml:"header"`
+	Redirect  []ServerRedirect `toml:"redirect"`
+	Answer    []ServerAnswer   `toml:"answer"`
+	Origin    []ServerOrigin   `toml:"origin"`
+	Recorded  *string          `toml:"recorded"` // folder that "tachyform record" has filled, beside the configuration; nil for [RecordedDir], "" for none
 }
 
 // ServerHeader adds a response header.

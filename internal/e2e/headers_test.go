@@ -117,11 +117,15 @@ from = "/sailings"
 to = "/fares/"
 status = 302
 `}
-	for name := range hosts {
+	for _, name := range []string{"nginx", "apache", "caddy", "nginx only", "apache only", "caddy only"} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			dir := t.TempDir()
 			write(t, dir, files)
+			name, only, _ := strings.Cut(name, " ")
+			if only != "" {
+				write(t, dir, map[string]string{"tachyform.toml": strings.Replace(files["tachyform.toml"], "clean = true", "clean_only = true", 1)})
+			}
 			fine(t, dir, "fit")
 			theirs := started(t, name, dir, fine(t, dir, "headers", "dist", "--for", name, "--clear", "--root", filepath.Join(dir, "dist")))
 
@@ -138,12 +142,15 @@ status = 302
 			ours := strings.TrimSuffix(b.Site, "/")
 			plan := hosting.Of(s, rules, hosting.Options{Clear: true})
 
-			addresses := []string{"/sailings", "/fares", "/about", "/missing", "/missing.js", "/assets/gone.3f9c2b71.js", "/fares/?a=b", "/app.css?v=1"}
+			addresses := []string{"/sailings", "/fares", "/about", "/missing", "/missing.js", "/assets/gone.3f9c2b71.js", "/fares/?a=b", "/about.html?a=b%20c", "/a%20b/100%25%20%C3%A4", "/fares/index.html?q", "/gone.html", "/app.css?v=1"}
 			for _, f := range s.Files {
 				addresses = append(addresses, f.URL)
 			}
 			for _, u := range addresses {
 				status, body, h := answerOf(t, ours+u)
+				if only != "" && strings.Contains(u, ".html") {
+					require.Equal(t, 301, status, u)
+				}
 				gotStatus, gotBody, got := answerOf(t, theirs+u)
 				path, _, _ := strings.Cut(u, "?")
 				if status >= 300 && status < 400 {
@@ -196,10 +203,11 @@ func TestHeadersOfAnApplication(t *testing.T) {
 			t.Parallel()
 			for _, rules := range []site.Rules{
 				{Fallback: "/planner/index.html"},
+				{Fallback: "/a%20b/100%25.html"},
 				{Routes: []site.RouteRule{{Folder: "/planner/", Shell: "/planner/", Except: []string{"/planner/api/**", "/planner/sign-in"}}}},
 			} {
 				dir := t.TempDir()
-				write(t, dir, map[string]string{"dist/index.html": start, "dist/planner/index.html": "<!doctype html><title>Planner</title>", "dist/planner/list.json": "[]", "dist/app.css": "b {}"})
+				write(t, dir, map[string]string{"dist/index.html": start, "dist/planner/index.html": "<!doctype html><title>Planner</title>", "dist/planner/list.json": "[]", "dist/app.css": "b {}", "dist/a b/100%.html": "<!doctype html><title>All</title>"})
 				s, err := site.Open(filepath.Join(dir, "dist"), "/")
 				require.NoError(t, err)
 				defer s.Close()

@@ -86,6 +86,9 @@ func (p *Plan) nginx(root string) string {
 		}
 		b.WriteString("}\n")
 	}
+	if p.CleanOnly {
+		b.WriteString("\nmap $request_uri $tachyform_clean { # asked for with .html, led to the address without\n\tdefault \"\";\n\t\"~^(?<folder>[^?]*)/index\\.html?(?:\\?|$)\" $folder/;\n\t\"~^(?<page>[^?]*)\\.html?(?:\\?|$)\" $page;\n}\n")
+	}
 	for i, r := range p.Routes {
 		fmt.Fprintf(&b, "\nmap $tachyform_path $tachyform_page_%d { # what is answered where there is no file\n\tdefault \"\";\n", i+1)
 		for _, g := range r.Except {
@@ -121,6 +124,9 @@ func (p *Plan) nginx(root string) string {
 	}
 	for _, r := range p.Redirects {
 		fmt.Fprintf(&b, "\tlocation = %s { return %d %s; }\n", quoteNginx(unescape(r.From)), r.Status, quoteNginx(r.To))
+	}
+	if p.CleanOnly {
+		b.WriteString("\tif ($tachyform_clean) { return 301 $tachyform_clean$is_args$args; }\n")
 	}
 	b.WriteString("\tlocation / {\n\t\ttry_files $uri ")
 	if p.Clean {
@@ -202,8 +208,12 @@ func (p *Plan) apache() string {
 	if p.Clean || len(p.Routes) > 0 {
 		b.WriteString("RewriteEngine On\n")
 	}
+	if p.CleanOnly { // by what was asked for, so that what is rewritten below is not led again
+		b.WriteString("RewriteCond %{THE_REQUEST} \"^[A-Z]+ ([^?\\s]*)/index\\.html?[?\\s]\"\nRewriteRule ^ %1/ [R=301,NE,L]\n")
+		b.WriteString("RewriteCond %{THE_REQUEST} \"^[A-Z]+ ([^?\\s]*)\\.html?[?\\s]\"\nRewriteRule ^ %1 [R=301,NE,L]\n")
+	}
 	if p.Clean {
-		b.WriteString("RewriteCond %{REQUEST_FILENAME} !-d\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME}.html -f\nRewriteRule ^(.+)$ $1.html [L]\n")
+		b.WriteString("RewriteCond %{REQUEST_FILENAME} !-d\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME}.html -f\nRewriteRule ^(.+)$ $1.html [B=%?#,L]\n")
 	}
 	for i := range p.Routes {
 		r := &p.Routes[i]
@@ -211,7 +221,7 @@ func (p *Plan) apache() string {
 		for _, g := range r.Except {
 			fmt.Fprintf(&b, "RewriteCond expr \"! %s\"\n", exprApache(expression(g, false)))
 		}
-		fmt.Fprintf(&b, "RewriteCond expr \"%s\"\nRewriteRule ^ %s [L]\n", exprApache(r.expression(false)), quoteApache(unescape(r.File)))
+		fmt.Fprintf(&b, "RewriteCond expr \"%s\"\nRewriteRule ^ %s [L]\n", exprApache(r.expression(false)), strings.NewReplacer("%", `\%`, "$", `\$`).Replace(r.File))
 	}
 	return b.String()
 }
@@ -252,6 +262,9 @@ func (p *Plan) caddy(root string) string {
 	for i, r := range p.Redirects {
 		fmt.Fprintf(&b, "\t@lead%d path %s\n\tredir @lead%d %s %d\n", i+1, quoteCaddy(unescape(r.From)), i+1, quoteCaddy(r.To), r.Status)
 	}
+	if p.CleanOnly {
+		b.WriteString("\tmap {http.request.orig_uri} {clean} {\n\t\t~^([^?]*)/index\\.html?(\\?.*)?$ \"${1}/${2}\"\n\t\t~^([^?]*)\\.html?(\\?.*)?$ \"${1}${2}\"\n\t\tdefault \"\"\n\t}\n\t@clean expression `{clean} != \"\"`\n\tredir @clean {clean} 301\n")
+	}
 	if p.Clean {
 		b.WriteString("\ttry_files {path} {path}/ {path}.html\n")
 	}
@@ -261,12 +274,12 @@ func (p *Plan) caddy(root string) string {
 		for _, g := range r.Except {
 			fmt.Fprintf(&b, "\t\tnot path_regexp %s\n", quoteCaddy(expression(g, true)))
 		}
-		fmt.Fprintf(&b, "\t}\n\trewrite @route%d %s\n", i+1, quoteCaddy(r.File))
+		fmt.Fprintf(&b, "\t}\n\trewrite @route%d %s\n", i+1, quoteCaddy(unescape(r.File)))
 	}
 	b.WriteString("\tfile_server {\n\t\tindex index.html index.htm\n\t}\n")
 	b.WriteString("\thandle_errors {\n\t\theader Cache-Control no-cache # an error is not kept\n")
 	if p.NotFound != "" {
-		fmt.Fprintf(&b, "\t\t@missing expression `{http.error.status_code} == 404`\n\t\trewrite @missing %s\n\t\tfile_server\n", quoteCaddy(p.NotFound))
+		fmt.Fprintf(&b, "\t\t@missing expression `{http.error.status_code} == 404`\n\t\trewrite @missing %s\n\t\tfile_server\n", quoteCaddy(unescape(p.NotFound)))
 	}
 	b.WriteString("\t}\n}\n")
 	return b.String()
@@ -345,6 +358,9 @@ func (p *Plan) files() []Output {
 	r.WriteString("# Redirects. Written by \"tachyform headers\"; put it beside the headers.\n")
 	for _, x := range p.Redirects {
 		fmt.Fprintf(&r, "%s %s %d\n", x.From, x.To, x.Status)
+	}
+	if p.CleanOnly {
+		r.WriteString("# /about for about.html, and the redirect to it, are settings of such a host: in this file what a file answers is not redirected.\n")
 	}
 	for _, x := range p.Routes {
 		for _, g := range x.Except {

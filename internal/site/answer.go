@@ -20,6 +20,7 @@ type Rules struct {
 	Answers   []AnswerRule
 	Routes    []RouteRule
 	Clean     bool   // pages are answered at their address without .html, too
+	CleanOnly bool   // what is asked for with .html is led to the address without, and index.html to its folder; goes with Clean
 	Fallback  string // root-relative URL answered with 200 when no file matches; "" for none
 }
 
@@ -142,6 +143,12 @@ func (v *Server) answer(method, urlPath, query string) Answer {
 	if a, ok := v.led(false, urlPath); ok {
 		return a
 	}
+	if to, ok := bare(urlPath); ok && v.Rules.CleanOnly && (method == http.MethodGet || method == http.MethodHead) {
+		if query != "" {
+			to += "?" + query
+		}
+		return redirect(to, http.StatusMovedPermanently)
+	}
 	file, to := v.Find(urlPath)
 	if file == "" && to == "" {
 		if a, ok := v.configured(true, method, urlPath, query); ok {
@@ -172,6 +179,19 @@ func (v *Server) answer(method, urlPath, query string) Answer {
 		return text(http.StatusMethodNotAllowed, "method not allowed\n")
 	}
 	return v.file(file, http.StatusOK)
+}
+
+// bare gives the address of a page without its extension, that of an index page as its folder's, and false for what has none.
+func bare(urlPath string) (string, bool) {
+	for _, ext := range []string{".html", ".htm"} {
+		if p, ok := strings.CutSuffix(urlPath, ext); ok {
+			if folder, ok := strings.CutSuffix(p, "/index"); ok {
+				p = folder + "/"
+			}
+			return p, true
+		}
+	}
+	return "", false
 }
 
 // led gives the redirect of the first rule for a path.
