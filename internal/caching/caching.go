@@ -120,6 +120,9 @@ func Tabulate(p *worker.Plan, k Known) []Row {
 	rows[now].set("stored at the first visit", "release", "from the release, without a request", "as released", "the same")
 	rows[later].set("stored when first asked for", "release, later", "from the network once, then from the release", "as released", "the same, if it was asked for before")
 	rows[network].set("other pages of the site", "network", "from the network", "fresh", standIn(p, "document"))
+	if p.Visited != nil {
+		rows[network].set("pages of the server", "kept as visited", visits(p.Visited), "fresh; as kept when the network is slow", "as kept when they were visited, else "+standIn(p, "document"))
+	}
 	rows[past].set("everything else", "past the worker", "as if there were no worker; icons and manifests never ask it", "fresh", "nothing")
 	for i := range p.Rules {
 		r := &p.Rules[i]
@@ -138,7 +141,7 @@ func Tabulate(p *worker.Plan, k Known) []Row {
 			return &rows[now]
 		case d.Answer == "release":
 			return &rows[later]
-		case d.Answer == "network" || d.Answer == "redirect":
+		case d.Answer == "network" || d.Answer == "visited" || d.Answer == "redirect":
 			return &rows[network]
 		}
 		return &rows[past]
@@ -220,6 +223,15 @@ func How(r *worker.Rule) string {
 		parts = append(parts, "opaque too")
 	}
 	return strings.Join(parts, ", ")
+}
+
+// visits says what is kept of pages that a server makes.
+func visits(v *worker.Visited) string {
+	s := fmt.Sprintf("keeps %d pages for %s, as everybody gets them", v.Entries, wait(time.Duration(v.Age)*time.Second))
+	if n := len(v.Pages); n > 0 {
+		s += fmt.Sprintf("; %s fetched at the first visit and every %s", strings.Join(v.Pages[:min(n, 4)], ", "), strings.TrimPrefix(wait(time.Duration(v.Renew)*time.Second), "a "))
+	}
+	return s
 }
 
 // keeps says how much a rule stores, "" for nothing.

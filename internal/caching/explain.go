@@ -97,6 +97,14 @@ func Explain(p *worker.Plan, a worker.Asked, places []Place) Explanation {
 		}
 		e.Stored = "no"
 		e.set("from the network", slowly(p, a, last), "the server's error page", last)
+	case "visited":
+		e.By = "it is a page of the server"
+		e.Stored = "as everybody gets it, when it was visited; never what the server marks as made for one visitor, nor a form with a token"
+		kept := "as it was kept when it was visited, else " + last
+		if slices.Contains(p.Visited.Pages, a.Address) {
+			e.Stored, kept = "as everybody gets it, at the first visit and when it was visited", "as it was kept"
+		}
+		e.set("from the network", slowly(p, a, kept), kept+"; else the server's error page", kept)
 	default:
 		e.By = "no list and no rule has it"
 		if !slices.Contains([]string{"GET"}, a.Method) {

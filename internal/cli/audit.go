@@ -22,6 +22,7 @@ type auditing struct {
 	scripts                string // as in [run.Rehearsal]
 	only, skip             []string
 	mend                   bool
+	live                   bool   // a site whose pages come from a server is asked again
 	release                string // folder of what is to be live
 	reach                  reaching
 	pics                   pictured
@@ -53,6 +54,9 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 			a.formats = []string{"markdown", "junit", "sarif", "html"}
 			if len(args) > 0 && run.IsAddress(args[0]) {
 				return a.auditAddress(cmd, o, args[0])
+			}
+			if c, err := a.configuration(args); err == nil && isRendered(args, c) {
+				return a.auditServed(cmd, o, c)
 			}
 			if err := o.reach.folder(); err != nil {
 				return err
@@ -106,6 +110,7 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, as rehearse does, or read them for what they ask for, which is quicker (default read; run for applications)")
 	f.StringVar(&o.release, "release", "", "`folder` that was to be deployed at a live address: says whether it is there, whole")
 	o.reach.flags(f)
+	f.BoolVar(&o.live, "live", false, liveFlag)
 	f.BoolVar(&o.mend, "mend", false, "fit the site first when that mends something; says what it mended and what it did not")
 	o.pics.flags(f)
 	f.StringSliceVar(&o.skip, "skip", nil, "`checks` or areas to leave out")
@@ -143,6 +148,36 @@ func (a *app) sayMended(dir string, m *run.Mending) {
 	}
 	say(fmt.Sprintf(how, dir), m.Mended)
 	say("not safe to mend by itself", m.Left)
+}
+
+// auditServed audits the site of the configuration, whose pages come from a server.
+func (a *app) auditServed(cmd *cobra.Command, o auditing, c *config.Config) error {
+	switch {
+	case o.pics.dir != "" || o.mend:
+		return usage(errors.New("--pictures and --mend need a folder of finished pages; the pages of this site come from a server (tachyform fit is what mends)"))
+	case o.release != "":
+		return usage(errors.New("--release compares a live address with a folder of finished pages; the pages of this site come from a server: tachyform audit --live asks it"))
+	}
+	if err := a.checkFormat(); err != nil {
+		return err
+	}
+	if !cmd.Flags().Changed("fail-on") && c.Audit.FailOn != "" {
+		o.failOn = c.Audit.FailOn
+	}
+	opts, earlier, err := o.options(c)
+	if err != nil {
+		return usage(err)
+	}
+	o.reach.Mine = true
+	access, err := a.access(c.Address, &o.reach)
+	if err != nil {
+		return err
+	}
+	report, err := a.work(c).AuditServed(cmd.Context(), o.live, access, opts)
+	if err != nil {
+		return runError(err)
+	}
+	return a.verdict(o, report, earlier, nil)
 }
 
 // auditAddress audits a live origin.

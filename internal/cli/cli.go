@@ -165,7 +165,7 @@ func (a *app) configuration(args []string) (*config.Config, error) {
 	return c, nil
 }
 
-// open reads the configuration and the site.
+// open reads the configuration and the site, a folder of finished pages.
 func (a *app) open(args []string, base string) (*config.Config, *site.Site, error) {
 	if err := a.checkFormat(); err != nil {
 		return nil, nil, err
@@ -174,18 +174,27 @@ func (a *app) open(args []string, base string) (*config.Config, *site.Site, erro
 	if err != nil {
 		return nil, nil, err
 	}
+	if isRendered(args, c) {
+		return nil, nil, errRendered(c)
+	}
+	s, err := a.openFolder(args, base, c)
+	return c, s, err
+}
+
+// openFolder opens the folder of a site.
+func (a *app) openFolder(args []string, base string, c *config.Config) (*site.Site, error) {
 	if base != "" {
 		c.Base = base
 	}
 	dir, err := siteArg(args, c)
 	if err != nil {
-		return nil, nil, usage(err)
+		return nil, usage(err)
 	}
 	s, err := run.Open(dir, c.Base)
 	if err != nil {
-		return nil, nil, runError(err)
+		return nil, runError(err)
 	}
-	return c, s, nil
+	return s, nil
 }
 
 // work gives what all that is run has in common.

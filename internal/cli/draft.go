@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -12,17 +13,22 @@ import (
 	"tachyform/internal/config"
 	"tachyform/internal/fitting"
 	"tachyform/internal/present"
+	"tachyform/internal/run"
 )
 
 func (a *app) draftCommand() *cobra.Command {
 	var base string
 	var force bool
+	var public, publicPath string
+	var reach reaching
 	cmd := &cobra.Command{
 		Use:   "draft SITE",
 		Short: "Write a commented tachyform.toml filled from the survey",
 		Long: `Draft surveys the folder SITE and writes a configuration with what fit would choose, each value with its reason: names,
 colours, what to store within a ceiling, a rule for each endpoint, exceptions for pages that look personal. fit runs on
-it unchanged. An existing file is never overwritten without --force.`,
+it unchanged. An existing file is never overwritten without --force.
+
+SITE may be the address of a running server that makes the pages, with --public for the folder whose files it sends.`,
 		Example: "  tachyform draft dist\n  tachyform draft dist --output tachyform.toml --force",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -34,6 +40,15 @@ it unchanged. An existing file is never overwritten without --force.`,
 				return usage(fmt.Errorf("%s is there already; --force overwrites it, --output names another file", out))
 			}
 			a.config = os.DevNull // what an earlier draft says does not count
+			if run.IsAddress(args[0]) {
+				return a.draftServed(cmd.Context(), args[0], out, drafted{public, publicPath, reach})
+			}
+			if public+publicPath != "" {
+				return usage(errors.New("--public and --public-path go with the address of the server that makes the pages"))
+			}
+			if err := reach.folder(); err != nil {
+				return err
+			}
 			c, s, err := a.open(args, base)
 			if err != nil {
 				return err
@@ -58,31 +73,88 @@ it unchanged. An existing file is never overwritten without --force.`,
 			if err != nil {
 				return fitError(err)
 			}
-			if _, err := config.Parse(out, data); err != nil {
-				return broken(fmt.Errorf("the draft is not a configuration: %w", err))
-			}
-			temp := out + ".tmp"
-			if err := os.WriteFile(temp, data, 0o644); err != nil {
-				return broken(err)
-			}
-			if err := os.Rename(temp, out); err != nil {
-				_ = os.Remove(temp)
-				return broken(err)
-			}
-			a.output = ""
-			return a.emit(func(st *present.Style) error {
-				if err := st.Heading(fmt.Sprintf("Wrote %s, %d bytes", out, len(data))); err != nil {
-					return err
-				}
-				command := "tachyform fit"
-				if out != config.Name {
-					command += " --config " + out
-				}
-				return st.Next(command+" --dry-run", "see what it would do", command, "do it")
-			}, &present.DraftReport{Format: "tachyform.draft/1", File: out, Bytes: len(data)})
+			return a.writeDraft(out, data)
 		},
 	}
 	cmd.Flags().StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
+	cmd.Flags().StringVar(&public, "public", "", "of a server's address: the `folder` whose files it sends")
+	cmd.Flags().StringVar(&publicPath, "public-path", "", "URL `path` that they are sent below (default: by what is sent)")
+	reach.flags(cmd.Flags())
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite an existing file")
 	return cmd
+}
+
+// writeDraft writes a configuration whole or not at all, and says so.
+func (a *app) writeDraft(out string, data []byte) error {
+	if _, err := config.Parse(out, data); err != nil {
+		return broken(fmt.Errorf("the draft is not a configuration: %w", err))
+	}
+	temp := out + ".tmp"
+	if err := os.WriteFile(temp, data, 0o644); err != nil {
+		return broken(err)
+	}
+	if err := os.Rename(temp, out); err != nil {
+		_ = os.Remove(temp)
+		return broken(err)
+	}
+	a.output = ""
+	return a.emit(func(st *present.Style) error {
+		if err := st.Heading(fmt.Sprintf("Wrote %s, %d bytes", out, len(data))); err != nil {
+			return err
+		}
+		command := "tachyform fit"
+		if out != config.Name {
+			command += " --config " + out
+		}
+		return st.Next(command+" --dry-run", "see what it would do", command, "do it")
+	}, &present.DraftReport{Format: "tachyform.draft/1", File: out, Bytes: len(data)})
+}
+
+// drafted is what a draft is told of a server.
+type drafted struct {
+	public, path string
+	reach        reaching
+}
+
+// draftServed drafts the configuration of a site whose pages come from a server.
+func (a *app) draftServed(ctx context.Context, address, out string, o drafted) error {
+	if err := a.checkFormat(); err != nil {
+		return err
+	}
+	if o.public == "" {
+		return usage(errors.New("the pages come from a server: --public names the folder whose files it sends, where manifest, icons and worker are written"))
+	}
+	o.reach.Mine = true
+	access, err := a.access(address, &o.reach)
+	if err != nil {
+		return err
+	}
+	c := &config.Config{Address: address, Public: o.public, PublicPath: o.path}
+	work := a.work(c)
+	res, err := work.Asked(ctx, access)
+	if err != nil {
+		return runError(err)
+	}
+	defer res.Close()
+	from := &fitting.From{Address: address, PublicPath: o.path, Why: "the URL path that they are sent below"}
+	if o.path == "" {
+		if from.PublicPath, from.Why, err = work.PublicPath(res); err != nil {
+			return runError(err)
+		}
+		c.PublicPath = from.PublicPath
+	}
+	s, served, err := work.Rendered(res)
+	if err != nil {
+		return runError(err)
+	}
+	defer s.Close()
+	named, err := fitting.SiteFor(o.public, out)
+	if err != nil {
+		return usage(err)
+	}
+	data, err := fitting.Draft(ctx, s, named, fitting.Options{Served: served, From: from})
+	if err != nil {
+		return fitError(err)
+	}
+	return a.writeDraft(out, data)
 }

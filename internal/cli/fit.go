@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -17,7 +18,9 @@ import (
 
 func (a *app) fitCommand() *cobra.Command {
 	var base, out, master, name, shortName, theme, background string
+	var layout, snippet string
 	var dryRun, urgent, replace, shots, anyway bool
+	var reach reaching
 	cmd := &cobra.Command{
 		Use:   "fit [SITE]",
 		Short: "Put manifest, icons, page tags and service worker into a site",
@@ -31,11 +34,15 @@ taken from the pages; the summary says which, and where they came from. A second
 			if info, err := os.Stat(a.output); a.output != "" && out == "" && (err == nil && info.IsDir() || err != nil && filepath.Ext(a.output) == "") {
 				return usage(fmt.Errorf("--output %s is a file for the summary, and SITE itself would be changed: --out %s fits a copy there; a summary wants a name with an extension, such as %s.txt", a.output, a.output, a.output))
 			}
-			c, s, err := a.open(args, base)
+			w, err := a.openWhole(cmd.Context(), args, base, true, &reach)
 			if err != nil {
 				return err
 			}
-			defer func() { s.Close() }()
+			defer func() { w.close() }()
+			c, s := w.config, w.site
+			if err := layoutFlags(w, layout, snippet, out); err != nil {
+				return err
+			}
 			if _, err := os.Stat(master); master != "" && err == nil { // a flag is relative to where one stands
 				if master, err = filepath.Abs(master); err != nil {
 					return usage(err)
@@ -53,9 +60,9 @@ taken from the pages; the summary says which, and where they came from. A second
 					return usage(err)
 				}
 				s.Close()
-				s = copied
+				s, w.site = copied, copied
 			}
-			opts := fitting.Options{ReplaceWorker: replace, Anyway: anyway, Urgent: urgent}
+			opts := fitting.Options{ReplaceWorker: replace, Anyway: anyway, Urgent: urgent, Served: w.served}
 			if shots {
 				if opts.Screenshots, err = run.Screenshots(cmd.Context(), s); err != nil {
 					return broken(err)
@@ -72,6 +79,9 @@ taken from the pages; the summary says which, and where they came from. A second
 			if dryRun {
 				return a.dryRun(plan)
 			}
+			if w.read != nil {
+				return a.applyRendered(cmd.Context(), w, plan, snippet)
+			}
 			return a.apply(cmd.Context(), plan, "tachyform rehearse "+s.Dir, "see every page without a network", "tachyform audit "+s.Dir, "see whether it installs, and where")
 		},
 	}
@@ -87,6 +97,9 @@ taken from the pages; the summary says which, and where they came from. A second
 	f.BoolVar(&shots, "screenshots", false, "let Chromium draw the start page, narrow and wide, for the dialogue to install")
 	f.BoolVar(&anyway, "anyway", false, "fit SITE also when it looks like a project's folder, or like several sites")
 	f.BoolVar(&urgent, "urgent", false, "have this release take over at once, for a mistake that has to be gone: everybody gets it at the navigation after the one that finds it")
+	f.StringVar(&layout, "layout", "", "of a site whose pages come from a server: the template `file` that all pages share; the tags go into it")
+	f.StringVar(&snippet, "snippet", "", "of a site whose pages come from a server: `file` for the tags, to be put into the layout by hand")
+	reach.flags(f)
 	f.BoolVar(&replace, "replace-worker", false, "put our worker in the place of the site's own")
 	return cmd
 }
@@ -105,6 +118,49 @@ func (a *app) apply(ctx context.Context, plan *fitting.Plan, next ...string) err
 		}
 		return st.Next(next...)
 	}, present.FitOf(plan, false))
+}
+
+// layoutFlags takes in what is said of a layout.
+func layoutFlags(w *whole, layout, snippet, out string) error {
+	switch {
+	case w.read == nil && layout+snippet != "":
+		return usage(errors.New("--layout and --snippet are for a site whose pages come from a server: name it with address and public in tachyform.toml"))
+	case w.read != nil && out != "":
+		return usage(errors.New("--out fits a copy of a folder of finished pages; the pages of this site come from a server"))
+	case layout != "":
+		w.served.Layout = layout
+	}
+	return nil
+}
+
+// applyRendered writes a plan for a site whose pages come from a server, and asks that whether all of it is there.
+func (a *app) applyRendered(ctx context.Context, w *whole, plan *fitting.Plan, snippet string) error {
+	step, end := a.progress("Writing")
+	err := plan.Apply(ctx, step)
+	end()
+	if err != nil {
+		return broken(err)
+	}
+	if snippet != "" {
+		if err := writeSnippet(snippet, plan.Rendered.Snippet); err != nil {
+			return err
+		}
+	}
+	seen, err := a.work(w.config).Arrived(ctx, plan, w.access)
+	if err != nil {
+		return broken(fmt.Errorf("everything was written, and the server could not be asked whether it sends it: %w", err))
+	}
+	result := present.FitOf(plan, false)
+	result.Arrived = present.ArrivedOf(seen)
+	return a.emit(func(st *present.Style) error {
+		if err := st.Fit(plan, false); err != nil {
+			return err
+		}
+		if err := st.Arrived(plan, seen, w.config.PublicFolder(), w.config.SnapshotFolder()); err != nil {
+			return err
+		}
+		return st.Next("tachyform rehearse", "see every page without a network", "tachyform audit", "see whether it installs, and where")
+	}, result)
 }
 
 // maxShown is how many changes a dry run shows on standard output.

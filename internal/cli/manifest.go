@@ -62,12 +62,12 @@ func (a *app) findManifest(ctx context.Context, args []string, base string) (*li
 			return linked.File(args[0])
 		}
 	}
-	_, s, err := a.open(args, base)
+	w, err := a.openWhole(ctx, args, base, false, &reaching{})
 	if err != nil {
 		return nil, err
 	}
-	defer s.Close()
-	found, err := linked.Site(s)
+	defer w.close()
+	found, err := linked.Site(w.site)
 	if errors.Is(err, linked.ErrNone) {
 		return nil, fmt.Errorf("%w; --write makes one from what the pages show", err)
 	}
@@ -81,12 +81,13 @@ func (a *app) writeManifest(ctx context.Context, args []string, base string, sho
 			return usage(fmt.Errorf("%s: --write needs the folder of the site: good values come from its pages", args[0]))
 		}
 	}
-	c, s, err := a.open(args, base)
+	w, err := a.openWhole(ctx, args, base, true, &reaching{})
 	if err != nil {
 		return err
 	}
-	defer s.Close()
-	opts := fitting.Options{ManifestOnly: true}
+	defer w.close()
+	c, s := w.config, w.site
+	opts := fitting.Options{ManifestOnly: true, Served: w.served}
 	if shots {
 		if opts.Screenshots, err = run.Screenshots(ctx, s); err != nil {
 			return broken(err)

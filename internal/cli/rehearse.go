@@ -20,6 +20,8 @@ func (a *app) rehearseCommand() *cobra.Command {
 	var detail []string
 	var pics pictured
 	var networks []string
+	var live bool
+	var reach reaching
 	cmd := &cobra.Command{
 		Use:   "rehearse [SITE]",
 		Short: "Run the site's service worker and see every page without a network",
@@ -69,7 +71,7 @@ fails makes the exit status 1. The steps of stories:
 				}
 				o.Detail[d] = true
 			}
-			c, s, err := a.open(args, base)
+			c, s, err := a.openSeen(cmd.Context(), args, base, live, &reach, &o.Served)
 			if err != nil {
 				return err
 			}
@@ -107,6 +109,8 @@ fails makes the exit status 1. The steps of stories:
 	f.StringVar(&o.On, "stage", "embedded", "`stage`: embedded (ours), chromium (a real one), both, or auto: ours, and chromium for pages that need what ours lacks")
 	f.StringVar(&o.How, "scripts", "", "run the scripts of pages, or read them for what they ask for (default run; read for more than 120 pages)")
 	f.StringSliceVar(&detail, "detail", nil, "`details` of every page in --format json: text, requests, errors")
+	f.BoolVar(&live, "live", false, liveFlag)
+	reach.flags(f)
 	pics.flags(f)
 	f.StringArrayVar(&o.Named, "story", nil, "`name` of a story to tell, or none; repeatable (default: all)")
 	return cmd

@@ -26,7 +26,7 @@ at their addresses until everybody has been there; fit puts a worker in their pl
 		Example: "  tachyform retire dist --dry-run\n  tachyform retire dist --strip\n  tachyform retire dist --worker /service-worker.js --clear",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			_, s, err := a.open(args, "")
+			s, err := a.openPublic(args)
 			if err != nil {
 				return err
 			}

@@ -16,6 +16,8 @@ import (
 
 func (a *app) rulesCommand() *cobra.Command {
 	var base, method, as string
+	var live bool
+	var reach reaching
 	cmd := &cobra.Command{
 		Use:   "rules [SITE] [URL...]",
 		Short: "See which address is answered how, fresh or stored, and what it weighs",
@@ -34,13 +36,14 @@ a slow network, from a failing server, and offline.`,
 			if as != "" && !slices.Contains(worker.Destinations, as) {
 				return usage(fmt.Errorf("--as %s: it is one of %s", as, strings.Join(worker.Destinations, ", ")))
 			}
-			c, s, err := a.open(args, base)
+			w, err := a.openWhole(cmd.Context(), args, base, live, &reach)
 			if err != nil {
-				return usage(err)
+				return err
 			}
-			defer s.Close()
+			defer w.close()
+			c, s := w.config, w.site
 			step, end := a.progress("Reading")
-			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{Progress: step, RulesOnly: true, Applications: a.work(c).Applications(s)})
+			plan, err := fitting.Make(cmd.Context(), s, c, fitting.Options{Progress: step, RulesOnly: true, Served: w.served, Applications: a.work(c).Applications(s)})
 			end()
 			if err != nil {
 				return fitError(err)
@@ -56,6 +59,8 @@ a slow network, from a failing server, and offline.`,
 		},
 	}
 	cmd.Flags().StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
+	cmd.Flags().BoolVar(&live, "live", false, liveFlag)
+	reach.flags(cmd.Flags())
 	cmd.Flags().StringVar(&method, "method", "", "`method` of the requests for URL (default GET)")
 	cmd.Flags().StringVar(&as, "as", "", "request `destination` of URL, such as image or empty (default: by what it is)")
 	return cmd

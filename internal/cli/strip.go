@@ -17,7 +17,7 @@ that fit completed or replaced are restored. What somebody changed since is kept
 		Example: "  tachyform strip dist --dry-run\n  tachyform strip dist",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			_, s, err := a.open(args, "")
+			s, err := a.openPublic(args)
 			if err != nil {
 				return err
 			}

@@ -39,7 +39,14 @@ GET is asked for, too; --scripts read leaves that out.`,
 				if limits.Access, err = a.access(args[0], &reach); err != nil {
 					return err
 				}
-				return a.surveyAddress(cmd.Context(), args[0], limits, scripts)
+				return a.surveyAddress(cmd.Context(), args[0], limits, scripts, false)
+			}
+			if c, err := a.configuration(args); err == nil && isRendered(args, c) {
+				reach.Mine = true
+				if limits.Access, err = a.access(c.Address, &reach); err != nil {
+					return err
+				}
+				return a.surveyAddress(cmd.Context(), c.Address, limits, scripts, true)
 			}
 			if err := reach.folder(); err != nil {
 				return err
@@ -86,7 +93,7 @@ type surveyed struct {
 	Crawl *crawl.Report `json:"crawl"`
 }
 
-func (a *app) surveyAddress(ctx context.Context, address string, limits crawl.Limits, scripts string) error {
+func (a *app) surveyAddress(ctx context.Context, address string, limits crawl.Limits, scripts string, ours bool) error {
 	if err := a.checkFormat(); err != nil {
 		return err
 	}
@@ -117,6 +124,7 @@ func (a *app) surveyAddress(ctx context.Context, address string, limits crawl.Li
 		}
 		inv.Applications, remarks = found.Applications, found.Remarks
 	}
+	inv.Ours = ours
 	sum := inv.Summarize()
 	sum.NotFound = append(sum.NotFound, remarks...)
 	return a.emit(func(st *present.Style) error { return st.Survey(sum, res.Report) }, surveyed{sum, res.Report})

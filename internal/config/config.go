@@ -4,6 +4,7 @@ package config
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"net/url"
@@ -32,9 +33,16 @@ const DefaultCeiling = 3_000_000
 
 // Config is a whole configuration. Empty members mean that good values are inferred.
 type Config struct {
-	File    string      `toml:"-"` // where it was read from, "" for none
-	Site    string      `toml:"site"`
-	Base    string      `toml:"base"`
+	File string `toml:"-"` // where it was read from, "" for none
+	Site string `toml:"site"`
+	Base string `toml:"base"`
+
+	// Of a site whose pages come from a server, in the place of Site.
+	Address    string `toml:"address"`     // of the running server, such as "http://127.0.0.1:8000/"
+	Public     string `toml:"public"`      // folder whose files it sends
+	PublicPath string `toml:"public_path"` // URL path that they are sent below, "" for "/"
+	Snapshot   string `toml:"snapshot"`    // folder beside the configuration that keeps what the server sent, "" for "snapshot"
+
 	App     App         `toml:"app"`
 	Icons   Icons       `toml:"icons"`
 	Stow    Stow        `toml:"stow"`
@@ -96,6 +104,9 @@ func Find(file, site string) (*Config, error) {
 			return nil, err
 		}
 		if named, err := filepath.Abs(filepath.Join(at, filepath.FromSlash(c.Site))); err == nil && c.Site != "" && named == dir {
+			return c, nil
+		}
+		if named, err := filepath.Abs(filepath.Join(at, filepath.FromSlash(c.Public))); err == nil && c.Public != "" && named == dir {
 			return c, nil
 		}
 		break // that of something else
@@ -321,7 +332,61 @@ func (c *Config) check() []error {
 			out = append(out, &Error{c.File, line, column, fmt.Sprintf(format, args...)})
 		})
 	}
-	return append(out, c.checkApp()...)
+	return append(append(out, c.checkServer()...), c.checkApp()...)
+}
+
+// checkServer looks at what says that pages come from a server.
+func (c *Config) checkServer() (out []error) {
+	add := func(key, value, format string, args ...any) {
+		line, column := find(c.settings, "", key, value)
+		out = append(out, &Error{c.File, line, column, fmt.Sprintf(format, args...)})
+	}
+	if a := c.Address; a != "" {
+		if u, err := url.Parse(a); err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil || u.RawQuery != "" {
+			add("address", a, "address = %q is no http(s) address such as \"http://127.0.0.1:8000/\"; what reaches it beside (--header, --user, --cookies) is said on the command line", a)
+		}
+		if c.Public == "" {
+			add("address", a, "address names a server whose pages are fitted; public names the folder whose files it sends, where manifest, icons and worker are written")
+		}
+		if c.Site != "" {
+			add("site", c.Site, "site is a folder of finished pages, and address a server that makes them: one of the two")
+		}
+		if c.Base != "" {
+			add("base", c.Base, "base is for a folder of finished pages; that of a server is in its address")
+		}
+	} else {
+		for key, value := range map[string]string{"public": c.Public, "public_path": c.PublicPath, "snapshot": c.Snapshot} {
+			if value != "" {
+				add(key, value, "%s goes with address, which names the server that makes the pages", key)
+			}
+		}
+	}
+	for key, p := range map[string]string{"public_path": c.PublicPath, "url": c.Worker.URL} {
+		if p != "" && (!strings.HasPrefix(p, "/") || strings.HasPrefix(p, "//") || strings.ContainsAny(p, "?#\\")) {
+			add(key, p, "%s = %q is no path: write what stands behind the origin, such as \"/static/\"", key, p)
+		}
+	}
+	for key, value := range map[string]string{"age": c.Stow.Visited.Age, "renew": c.Stow.Visited.Renew} {
+		if d, err := Duration(value); value != "" && (err != nil || d < time.Minute) {
+			add(key, value, "[stow.visited] %s = %q is no time from a minute on, such as \"30d\"", key, value)
+		}
+	}
+	if n := c.Stow.Visited.Entries; n < 0 || n > 1000 {
+		add("entries", fmt.Sprint(n), "[stow.visited] entries = %d: from 1 to 1000", n)
+	}
+	slices.SortFunc(out, func(a, b error) int { return strings.Compare(a.Error(), b.Error()) })
+	return out
+}
+
+// IsRendered says whether the site's pages come from a server.
+func (c *Config) IsRendered() bool { return c.Address != "" }
+
+// PublicFolder is the folder whose files the server sends.
+func (c *Config) PublicFolder() string { return filepath.Join(c.Dir(), filepath.FromSlash(c.Public)) }
+
+// SnapshotFolder is the folder that keeps what the server sent.
+func (c *Config) SnapshotFolder() string {
+	return filepath.Join(c.Dir(), filepath.FromSlash(cmp.Or(c.Snapshot, "snapshot")))
 }
 
 var groupName = regexp.MustCompile(`^[\w-]+$`)

@@ -42,6 +42,7 @@ const NeverIgnore = "ignore"
 // WorkerTable says what else the worker is made of.
 type WorkerTable struct {
 	Beside string `toml:"beside"` // the site's own worker, loaded beside ours
+	URL    string `toml:"url"`    // where the server of a rendered site sends the worker from, "" for "sw.js" beside the start page
 	First  string `toml:"first"`  // who is asked first when both answer requests: only "ours"
 	Minify bool   `toml:"minify"`
 

@@ -37,7 +37,31 @@ type Stow struct {
 	Ceiling string   `toml:"ceiling"`
 	Strict  bool     `toml:"strict"`
 
-	Groups []StowGroup `toml:"group"`
+	Groups  []StowGroup `toml:"group"`
+	Visited Visited     `toml:"visited"`
+}
+
+// Visited says what the worker keeps of pages that a server makes, as they are visited.
+type Visited struct {
+	Entries int    `toml:"entries"` // pages at most, 0 for [DefaultVisited]
+	Age     string `toml:"age"`     // after which a kept page is not shown any more, "" for 30 days
+	Renew   string `toml:"renew"`   // after which the pages of [stow] now are fetched again, "" for a day
+	Private bool   `toml:"private"` // also what the server marks as private: what is kept is what everybody gets, fetched without cookies
+}
+
+// DefaultVisited is how many visited pages are kept when nothing is said.
+const DefaultVisited = 50
+
+// Times gives how long a kept page may be shown, and after how long the pages of [stow] now are fetched again.
+func (v *Visited) Times() (age, renew time.Duration) {
+	age, renew = 30*24*time.Hour, 24*time.Hour
+	if d, err := Duration(v.Age); err == nil && v.Age != "" {
+		age = d
+	}
+	if d, err := Duration(v.Renew); err == nil && v.Renew != "" {
+		renew = d
+	}
+	return age, renew
 }
 
 // StowGroup is a set of files that pages can ask for as a whole.
@@ -101,6 +125,7 @@ func (u *Update) LookEvery() time.Duration {
 
 // Pages says which pages are edited.
 type Pages struct {
+	Layout    string   `toml:"layout"`    // the template that all pages of a server share, beside the configuration; the tags go into it
 	Leave     []string `toml:"leave"`     // path globs of pages that are not edited
 	Conflicts string   `toml:"conflicts"` // what becomes of tags that say something else: [KeepTheirs] (the default) or [Outrank]
 }

@@ -37,6 +37,7 @@ type Limits struct {
 	File     int64         // of one answer
 	Time     time.Duration // for everything
 	Parallel int           // requests at once
+	Missing  bool          // an address is asked for that cannot be there
 	Access   *Access       // how the origin is reached; nil for as everybody does
 }
 
@@ -94,6 +95,9 @@ type Result struct {
 	Site    *site.Site
 	Report  *Report
 	Headers map[string]http.Header // of the answers, by root-relative URL; only those of keptHeaders
+	Start   string                 // URL of the start page
+	Aliases map[string]string      // URLs that redirect to another, by theirs
+	Missing *site.Answer           // to an address that cannot be there; nil when it was not asked for
 	dir     string
 	access  *Access
 }
@@ -115,6 +119,30 @@ func (r *Result) Survey(ctx context.Context, opts survey.Options) (*survey.Inven
 		}
 	}
 	return inv, nil
+}
+
+// Add takes in an answer that was asked for apart, in the place of an earlier one.
+func (r *Result) Add(address string, h http.Header, body []byte) {
+	if r.dir == "" {
+		return // what was kept of another day
+	}
+	mediaType := h.Get("Content-Type")
+	if mediaType == "" {
+		mediaType = site.TypeOf(address)
+	}
+	sum := sha256.Sum256([]byte(address))
+	f := site.File{Path: address, URL: address, Real: hex.EncodeToString(sum[:]), Size: int64(len(body)), Mode: 0o644, Type: mediaType}
+	if err := os.WriteFile(filepath.Join(r.dir, f.Real), body, 0o600); err != nil {
+		return
+	}
+	kept := http.Header{}
+	for _, k := range keptHeaders {
+		if v := h.Values(k); len(v) > 0 {
+			kept[k] = v
+		}
+	}
+	r.Headers[address] = kept
+	r.Site.Put(f)
 }
 
 // Close gives everything back.
@@ -173,7 +201,12 @@ func Take(ctx context.Context, address string, limits Limits, step func(done, to
 		os.RemoveAll(dir)
 		return nil, err
 	}
-	return &Result{s, c.report, c.headers, dir, limits.Access}, nil
+	start, _ := s.StartPage()
+	r := &Result{Site: s, Report: c.report, Headers: c.headers, Start: start.URL, Aliases: c.aliases, dir: dir, access: limits.Access}
+	if limits.Missing {
+		r.Missing = c.absent(ctx)
+	}
+	return r, nil
 }
 
 func (c *crawler) run(ctx context.Context, u *url.URL) (*site.Site, error) {
@@ -456,6 +489,23 @@ func (c *crawler) take(ctx context.Context, it item) []item {
 		c.mu.Unlock()
 	}
 	return c.refs(f, data)
+}
+
+// Nowhere is an address that no site has.
+const Nowhere = "tachyform-asks-for-what-cannot-be-there"
+
+// absent asks for what cannot be there, as a visitor who opens a page.
+func (c *crawler) absent(ctx context.Context) *site.Answer {
+	res, err := c.get(ctx, c.origin+c.below+Nowhere)
+	if err != nil {
+		return nil
+	}
+	defer res.Body.Close()
+	body, err := io.ReadAll(io.LimitReader(res.Body, c.limits.File))
+	if err != nil || res.StatusCode/100 == 3 {
+		return nil
+	}
+	return &site.Answer{Status: res.StatusCode, Header: http.Header{"Content-Type": res.Header.Values("Content-Type")}, Body: body}
 }
 
 // patient waits once when the server asks for it.

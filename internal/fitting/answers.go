@@ -27,7 +27,7 @@ func (p *Plan) Answers(urls []string, method, destination string) (*caching.Tabl
 		k.Files = append(k.Files, file)
 	}
 	for name, data := range f.ours {
-		k.Files = append(k.Files, site.File{Path: name, URL: site.PageURL(f.site.Base, name), Size: int64(len(data)), Type: site.TypeOf(path.Base(name))})
+		k.Files = append(k.Files, site.File{Path: name, URL: f.site.PageURL(name), Size: int64(len(data)), Type: site.TypeOf(path.Base(name))})
 	}
 	slices.SortFunc(k.Files, func(a, b site.File) int { return strings.Compare(a.Path, b.Path) })
 	for _, e := range f.inv.Endpoints {

@@ -117,7 +117,15 @@ func (p *Plan) preflight() error {
 
 // Apply writes the plan's changes. On an error it says how far it came; running it again completes the work.
 func (p *Plan) Apply(ctx context.Context, progress func(done, total int)) error {
-	return p.locked(func() error { return p.apply(ctx, progress) })
+	return p.locked(func() error {
+		if err := p.apply(ctx, progress); err != nil {
+			return err
+		}
+		if p.Rendered != nil && p.Rendered.Layout != nil { // what its tags name is there now
+			return p.Rendered.Layout.write()
+		}
+		return nil
+	})
 }
 
 // locked does work on a site while nobody else does.
@@ -415,6 +423,11 @@ func (p *Plan) Diff(w io.Writer) error {
 		if _, err := io.WriteString(w, udiff.Unified(from, "b/"+c.Path, string(old), string(data))); err != nil {
 			return err
 		}
+	}
+	if p.Rendered != nil && p.Rendered.Layout != nil && p.Rendered.Layout.Changed {
+		l := p.Rendered.Layout
+		_, err := io.WriteString(w, udiff.Unified("a/"+l.File, "b/"+l.File, string(l.old), string(l.data)))
+		return err
 	}
 	return nil
 }

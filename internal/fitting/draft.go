@@ -37,9 +37,12 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]b
 			return nil, err
 		}
 	}
-	f := &fitter{site: s, cfg: &config.Config{}, opts: Options{Applications: opts.Applications}, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
+	f := &fitter{site: s, cfg: &config.Config{}, opts: Options{Applications: opts.Applications, Served: opts.Served}, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
 		plan: &Plan{Site: s, Same: map[string]int{}, record: rec}}
 	f.plan.fitter = f
+	if s.IsRendered() {
+		f.plan.Rendered = &Rendered{}
+	}
 	for p := range rec.Files { // what an earlier fit wrote is not part of the site
 		f.kinds[p] = "icon"
 	}
@@ -68,8 +71,16 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]b
 	}
 	d.line("# Tachyform: what \"tachyform fit\" does to this site. Everything here is optional; remove what you do not want to decide.")
 	d.line("")
-	d.value("site", siteDir, "the folder that is deployed, relative to this file")
-	if based {
+	if from := opts.From; from != nil {
+		d.value("address", from.Address, "the running server, whose pages are fitted")
+		d.value("public", siteDir, "the folder whose files it sends, relative to this file: manifest, icons and worker go there")
+		d.value("public_path", from.PublicPath, from.Why)
+	} else {
+		d.value("site", siteDir, "the folder that is deployed, relative to this file")
+	}
+	if s.IsRendered() {
+		d.line("# snapshot = \"snapshot\"  # keeps what the server sent, so that rehearse and audit need no server")
+	} else if based {
 		d.value("base", s.Base, "URL path it is served from: the start page refers to files there")
 	} else {
 		d.value("base", s.Base, "URL path it is served from")
@@ -95,7 +106,11 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]b
 	} else {
 		d.line("# master = \"brand/mark.svg\"  # " + from["master"])
 	}
-	f.draftStow(d, now, later)
+	if s.IsRendered() {
+		f.draftVisited(d)
+	} else {
+		f.draftStow(d, now, later)
+	}
 	f.draftRules(d)
 	d.line("")
 	d.line("[offline]")
@@ -144,6 +159,36 @@ func signIns(redirects []site.RedirectRule, base string) []string {
 	}
 	slices.Sort(out)
 	return slices.Compact(out)
+}
+
+// From is what a draft says of the server that makes a site's pages.
+type From struct {
+	Address    string
+	PublicPath string
+	Why        string // where the path comes from
+}
+
+// draftVisited writes what is kept of pages that a server makes.
+func (f *fitter) draftVisited(d *drafter) {
+	d.line("")
+	d.line("[pages]")
+	d.line("# layout = \"templates/base.html\"  # the template that all pages share: the tags go into it")
+	d.line("")
+	d.line("[worker]")
+	d.value("url", f.site.Base+"sw.js", "where the server has to send the worker from, so that it may answer all pages")
+	d.line("")
+	d.line("[stow]")
+	d.list("now", []string{globEscape(f.inv.StartFile.URL)}, "pages that are fetched at the first visit; others are kept as they are visited")
+	if p := personal(f.inv); len(p) > 0 {
+		d.list("never", p, "they look like pages that belong to one person")
+	}
+	d.value("ceiling", "3 MB", "what the first visit may cost")
+	d.line("")
+	d.line("[stow.visited]")
+	d.line("entries = 50   # pages that are kept at most")
+	d.line("age = \"30d\"    # how long a kept page may be shown")
+	d.line("renew = \"1d\"   # after which the pages of now are fetched again")
+	d.line("private = false  # true keeps what the server marks as private, too, as it is sent to somebody without cookies")
 }
 
 // draftStow writes the lists of what is stored, with what they weigh.

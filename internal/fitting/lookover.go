@@ -117,6 +117,14 @@ func (f *fitter) lookOverLists(now, later []site.File) {
 	for _, file := range now {
 		stored[file.Path] = "now"
 	}
+	if f.plan.Rendered != nil {
+		for _, u := range f.plan.Rendered.Chosen {
+			stored[u] = "now"
+		}
+		for _, p := range f.plan.Rendered.Unkept {
+			stored[p.Path] = "never kept: " + p.Why
+		}
+	}
 	for _, list := range []struct {
 		key   string
 		globs []string

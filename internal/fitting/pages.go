@@ -303,7 +303,7 @@ func (f *fitter) pages(ctx context.Context) (map[string]worker.Entry, error) {
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(runtime.GOMAXPROCS(0))
 	for i, file := range pages {
-		if _, ours := f.ours[file.Path]; ours {
+		if _, ours := f.ours[file.Path]; ours || site.Served(file.Path) {
 			continue
 		}
 		if f.many && f.pageAsSurveyed(file, known[file.Path], &results[i]) {
@@ -322,7 +322,7 @@ func (f *fitter) pages(ctx context.Context) (map[string]worker.Entry, error) {
 	digests := map[string]worker.Entry{}
 	for i, r := range results {
 		file := pages[i]
-		if _, ours := f.ours[file.Path]; ours {
+		if _, ours := f.ours[file.Path]; ours || site.Served(file.Path) {
 			continue
 		}
 		if r.left != "" {

@@ -51,6 +51,11 @@ type Options struct {
 	// Redirects are those of the server, as far as they are known: a draft leaves those that lead to a sign-in to it.
 	Redirects []site.RedirectRule
 
+	From *From // what a draft says of the server that makes the pages; nil for a folder of pages
+
+	// Served is what is known of the server of a site whose pages come from one.
+	Served *Served
+
 	listed int // files that the worker lists at most, 0 for the usual number
 }
 
@@ -101,6 +106,8 @@ type Plan struct {
 	Worker     string // path of our worker, "" when none is written
 	Foreign    *survey.Registration
 	Caching    *worker.Plan // what our worker is written from, nil when none is written
+
+	Rendered *Rendered // of a site whose pages come from a server; nil for a folder of pages
 
 	fitter *fitter
 	record *record
@@ -155,7 +162,7 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 		return nil, fmt.Errorf("%s. Nothing was written; %s. tachyform fit --anyway takes the folder as it is", d.Why, d.Mend)
 	}
 	based := ""
-	if cfg.Base == "" && s.Base == "/" && inv.Sure {
+	if cfg.Base == "" && s.Base == "/" && inv.Sure && !s.IsRendered() {
 		based = inv.Hint
 		s.Rebase(based)
 		if inv, err = survey.Take(ctx, s, survey.Options{Progress: opts.Progress, Edits: true}); err != nil {
@@ -165,13 +172,16 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 	f := &fitter{site: s, cfg: cfg, opts: opts, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
 		plan: &Plan{Site: s, Same: map[string]int{}, record: rec}}
 	f.plan.fitter = f
+	if s.IsRendered() {
+		f.plan.Rendered = &Rendered{}
+	}
 	if based != "" {
 		f.plan.Inferences = append(f.plan.Inferences, Inference{"base", based, "the start page refers to files there; if the site is served from /, say --base /"})
 	}
 	if err := f.findApplications(ctx); err != nil {
 		return nil, err
 	}
-	f.many = len(s.Files) > cmp.Or(opts.listed, maxListed) && !cfg.Stow.Strict
+	f.many = !s.IsRendered() && len(s.Files) > cmp.Or(opts.listed, maxListed) && !cfg.Stow.Strict
 	if err := f.make(ctx); err != nil {
 		if ctx.Err() != nil { // whatever came of it
 			return nil, fmt.Errorf("interrupted, nothing was written: %w", ctx.Err())
@@ -179,6 +189,7 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 		return nil, err
 	}
 	f.sayVersions()
+	f.sayRendered()
 	if f.opts.Urgent && f.caching != nil && f.plan.Worker != "" {
 		f.remark("urgent: everybody who is there gets this release at the navigation after the one whose look found it. Pages that are open keep the release that they came with until then, so that none is a mix; but pages of both releases are then open at a time, and what they keep in the browser has to suit both. The next fit without --urgent waits again")
 	}
@@ -218,7 +229,7 @@ func (f *fitter) write(kind, p string, data []byte) {
 	f.ours[p], f.kinds[p] = data, kind
 }
 
-func (f *fitter) url(p string) string { return site.FileURL(f.site.Base, p) }
+func (f *fitter) url(p string) string { return f.site.FileURL(p) }
 
 func (f *fitter) make(ctx context.Context) error {
 	existing, original, manifestPath, err := f.existingManifest()
@@ -250,6 +261,9 @@ func (f *fitter) make(ctx context.Context) error {
 		workerPath = f.chooseWorker()
 	}
 	f.plan.Worker = workerPath
+	if err := f.pin(workerPath); err != nil {
+		return err
+	}
 	offline := ""
 	if workerPath != "" {
 		if offline, err = f.scriptAndOffline(workerPath); err != nil {
@@ -262,6 +276,9 @@ func (f *fitter) make(ctx context.Context) error {
 	}
 	digests, err := f.pages(ctx)
 	if err != nil {
+		return err
+	}
+	if err := f.servedPages(); err != nil {
 		return err
 	}
 	if workerPath != "" {
@@ -494,12 +511,13 @@ func (f *fitter) scriptAndOffline(workerPath string) (string, error) {
 	}
 	if u != "" {
 		file := f.inv.FileOf(u)
-		written := f.rec.Files[strings.TrimPrefix(u, f.site.Base)] // by an earlier fit
+		below, _ := f.site.Below(u)
+		written := f.rec.Files[below] // by an earlier fit
 		switch {
 		case file == nil && u != f.url("offline.html"):
 			return "", fmt.Errorf("%s: [offline] names %s, which is not in the site", f.cfg.File, u)
 		case file != nil && (written.SHA256 == "" || written.Original != "" || file.Path != "offline.html"):
-			return site.PageURL(f.site.Base, file.Path), nil
+			return f.site.PageURL(file.Path), nil
 		}
 	} else if file, ok := f.site.File("offline.html"); ok && !f.isOurs("offline.html") {
 		if _, known := f.rec.Files["offline.html"]; !known {
@@ -587,6 +605,9 @@ func (f *fitter) finish() error {
 				f.plan.next.Files[p] = r
 			}
 		}
+	}
+	if f.plan.Rendered == nil {
+		f.plan.next.Layouts = f.rec.Layouts
 	}
 	f.plan.left = map[string]bool{}
 	for _, l := range f.plan.Left {

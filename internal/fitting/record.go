@@ -30,6 +30,8 @@ type record struct {
 	Files  map[string]recorded `json:"files"` // files that fit wrote, by path
 	Icons  string              `json:"icons"` // key of the icon set
 	Base   string              `json:"base"`  // URL path that the site is served from
+
+	Layouts []string `json:"layouts,omitempty"` // templates that fit edited, from the folder of the site on
 }
 
 // recorded is one file that fit wrote.

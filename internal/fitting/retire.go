@@ -62,7 +62,7 @@ func Retire(ctx context.Context, s *site.Site, o RetireOptions) (*Retirement, er
 	}
 	r := &Retirement{site: s, progress: o.Progress}
 	f := &fitter{site: s, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{},
-		plan: &Plan{Site: s, Same: map[string]int{}, record: rec, next: &record{Format: recordFormat, Files: map[string]recorded{}, Icons: rec.Icons, Base: base}}}
+		plan: &Plan{Site: s, Same: map[string]int{}, record: rec, next: &record{Format: recordFormat, Files: map[string]recorded{}, Icons: rec.Icons, Base: base, Layouts: rec.Layouts}}}
 	f.plan.fitter, r.plan = f, f.plan
 	source := []byte(worker.Retiring(base, o.Everything))
 	add := func(u, known string) error {
@@ -73,7 +73,7 @@ func Retire(ctx context.Context, s *site.Site, o RetireOptions) (*Retirement, er
 		if slices.ContainsFunc(r.Workers, func(x Retired) bool { return x.Path == p }) {
 			return nil
 		}
-		x := Retired{URL: site.FileURL(s.Base, p), Path: p, Known: known}
+		x := Retired{URL: s.FileURL(p), Path: p, Known: known}
 		if data, err := s.Root().ReadFile(filepath.FromSlash(p)); err == nil {
 			x.Own = digest(data) != rec.Files[p].SHA256 && !isWorker(data) && !isRetiring(data)
 		}
@@ -88,7 +88,7 @@ func Retire(ctx context.Context, s *site.Site, o RetireOptions) (*Retirement, er
 	}
 	for p := range rec.Files {
 		if data, err := s.Root().ReadFile(filepath.FromSlash(p)); err == nil && (isWorker(data) || isRetiring(data)) {
-			if err := add(site.FileURL(s.Base, p), "fit wrote it"); err != nil {
+			if err := add(s.FileURL(p), "fit wrote it"); err != nil {
 				return nil, err
 			}
 		}
@@ -136,10 +136,9 @@ func pathOf(s *site.Site, u string) (string, error) {
 	if !strings.HasPrefix(u, "/") && !strings.Contains(u, "://") { // below the site, as other commands name files
 		u = s.Base + u
 	}
-	rest, below := strings.CutPrefix(u, s.Base)
-	p, ok := site.UnescapePath(rest)
+	p, ok := s.Below(u)
 	switch {
-	case !below || !ok || p == "" || strings.HasSuffix(p, "/") || !fs.ValidPath(p):
+	case !ok || p == "" || strings.HasSuffix(p, "/") || !fs.ValidPath(p):
 		return "", fmt.Errorf("%s is no address of a file below %s", u, s.Base)
 	case path.Ext(p) != ".js" && path.Ext(p) != ".mjs":
 		return "", fmt.Errorf("%s: a worker's address ends in .js; another one is not overwritten", u)

@@ -78,6 +78,7 @@ func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests
 		plan.Ranges = plan.Ranges || file.Kind() == "media"
 	}
 	plan.Long = f.plan.Stowed.AsVisited
+	plan.Visited = f.visited()
 	f.ahead(plan)
 	plan.Apart = f.apart(plan)
 	f.unkept(plan)
@@ -308,7 +309,7 @@ func (f *fitter) stow(ctx context.Context, workerPath, offline string) (now, lat
 		}
 		return false
 	}
-	configured := len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) > 0
+	configured := len(f.cfg.Stow.Now)+len(f.cfg.Stow.Later) > 0 && !f.site.IsRendered() // there its lists are about pages
 	first := f.inv.Closure(f.inv.StartFile.URL, offline, f.shell)
 	always := map[string]bool{f.script: true, f.url(f.offlineScript): f.offlineScript != "", f.offlineIcon: true} // whatever the configuration says
 	for u := range f.inv.Closure(offline, f.shell) {
@@ -330,7 +331,7 @@ func (f *fitter) stow(ctx context.Context, workerPath, offline string) (now, lat
 	}
 	for _, file := range candidates {
 		switch {
-		case configured && match(f.cfg.Stow.Now, file), first[file.URL] && !configured, wanted[file.URL], always[file.URL]:
+		case (configured || f.site.IsRendered()) && match(f.cfg.Stow.Now, file), first[file.URL] && !configured, wanted[file.URL], always[file.URL]:
 			if configured && !match(f.cfg.Stow.Now, file) && file.URL != offline && file.URL != f.shell && file.URL != f.script {
 				added = append(added, file.URL)
 			}
@@ -349,7 +350,7 @@ func (f *fitter) stow(ctx context.Context, workerPath, offline string) (now, lat
 	if len(added) > 0 {
 		f.remark("what is shown offline needs %s, which no list in [stow] now has: stored now as well", listed(added))
 	}
-	st.AsVisited = len(later) > cmp.Or(f.opts.listed, maxLater)
+	st.AsVisited = !f.site.IsRendered() && len(later) > cmp.Or(f.opts.listed, maxLater)
 	if st.NowBytes > st.Ceiling {
 		f.remark("the first visit downloads %s, over the ceiling of %s; the biggest are %s", size(st.NowBytes), size(st.Ceiling), biggest(now))
 	}
@@ -427,6 +428,12 @@ func (f *fitter) candidates(workerPath string) []site.File {
 	var out []site.File
 	add := func(file site.File) {
 		never := func(why string) { st.Never = append(st.Never, site.Skipped{Path: file.Path, Why: why}) }
+		if ok, why := f.servedFile(file); !ok {
+			if why != "" {
+				never(why)
+			}
+			return
+		}
 		switch kind := f.kinds[file.Path]; {
 		case f.site.InApp(file.Path):
 			return // named as a whole
@@ -467,7 +474,7 @@ func (f *fitter) candidates(workerPath string) []site.File {
 	}
 	for p, data := range f.ours {
 		if !seen[p] {
-			add(site.File{Path: p, Real: p, URL: site.PageURL(f.site.Base, p), Size: int64(len(data)), Type: site.TypeOf(path.Base(p))})
+			add(site.File{Path: p, Real: p, URL: f.site.PageURL(p), Size: int64(len(data)), Type: site.TypeOf(path.Base(p))})
 		}
 	}
 	sort.Slice(out, func(i, j int) bool { return out[i].Path < out[j].Path })

@@ -28,6 +28,8 @@ type Removal struct {
 	Worker   string         // path of a worker of ours, or one that retires another, that is among the deleted or replaced; "" for none
 	Farewell string         // source of the worker that takes it from visitors' browsers
 
+	Layouts []*Layout // templates whose tags are taken out, or have to be by hand
+
 	plan         *Plan
 	site         *site.Site
 	keepRetiring bool // workers that retire others stay
@@ -35,7 +37,7 @@ type Removal struct {
 
 // Nothing says whether there is nothing to take out.
 func (r *Removal) Nothing() bool {
-	return r.Pages+len(r.Deleted)+len(r.Restored)+len(r.Kept) == 0 && len(r.plan.record.Files) == 0
+	return r.Pages+len(r.Deleted)+len(r.Restored)+len(r.Kept)+len(r.Layouts) == 0 && len(r.plan.record.Files) == 0
 }
 
 // Unfit decides what to take out of a site. Nothing is changed.
@@ -63,6 +65,20 @@ func unfit(ctx context.Context, s *site.Site, progress func(done, total int), ke
 	}
 	if err := r.pages(ctx, whole, progress); err != nil {
 		return nil, err
+	}
+	for _, name := range rec.Layouts {
+		l, err := unfitLayout(s.Dir, name)
+		if err != nil {
+			return nil, err
+		}
+		switch {
+		case l == nil:
+		case l.Why != "":
+			r.Kept = append(r.Kept, site.Skipped{Path: l.File, Why: l.Why})
+			r.plan.next.Layouts = append(r.plan.next.Layouts, name)
+		case l.Changed:
+			r.Layouts = append(r.Layouts, l)
+		}
 	}
 	sort.Slice(r.plan.Changes, func(i, j int) bool { return r.plan.Changes[i].Path < r.plan.Changes[j].Path })
 	sort.Slice(r.Kept, func(i, j int) bool { return r.Kept[i].Path < r.Kept[j].Path })
@@ -172,6 +188,11 @@ func (r *Removal) Changes() []Change { return r.plan.Changes }
 // Apply takes everything out: pages first, then the files that they named, at last the record.
 func (r *Removal) Apply(ctx context.Context, progress func(done, total int)) error {
 	return r.plan.locked(func() error {
+		for _, l := range r.Layouts { // before the files that its tags name
+			if err := l.write(); err != nil {
+				return fmt.Errorf("%w; nothing else was taken out: run strip again", err)
+			}
+		}
 		if err := r.plan.apply(ctx, progress); err != nil {
 			return err
 		}

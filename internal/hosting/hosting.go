@@ -176,7 +176,7 @@ func (p *Plan) routes(s *site.Site, rules site.Rules) {
 		if !ok {
 			return u
 		}
-		return site.FileURL(s.Base, f.Path)
+		return s.FileURL(f.Path)
 	}
 	for _, r := range rules.Routes {
 		p.Routes = append(p.Routes, Route{r.Folder, r.Shell, fileOf(r.Shell), append([]string{}, r.Except...), false})

@@ -21,6 +21,8 @@ type FitResult struct {
 	Remarks    []string      `json:"remarks"`
 	Worker     string        `json:"worker"`
 	Stowed     FitStowed     `json:"stowed"`
+	Rendered   *FitRendered  `json:"rendered,omitempty"` // of a site whose pages come from a server
+	Arrived    *FitArrived   `json:"arrived,omitempty"`
 }
 
 // FitFile is a file that was written.
@@ -92,6 +94,7 @@ func FitOf(p *fitting.Plan, dryRun bool) FitResult {
 		r.Conflicts = append(r.Conflicts, FitConflict(c))
 	}
 	r.Remarks = append(r.Remarks, p.Remarks...)
+	r.Rendered = renderedOf(p.Rendered)
 	return r
 }
 
@@ -198,6 +201,7 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 			s.row(l, pad(clip(n.Path, 40), 40)+" "+s.faint.Render(n.Why))
 		}
 	}
+	s.rendered(p, dryRun)
 	s.remarks(p)
 	return s.err
 }

@@ -13,14 +13,18 @@ type StripResult struct {
 	Deleted  []string  `json:"deleted"`
 	Restored []string  `json:"restored"`
 	Kept     []FitLeft `json:"kept"`
-	Worker   string    `json:"worker"`   // that visitors keep, "" for none
-	Farewell string    `json:"farewell"` // what takes it from them, deployed under its name
+	Layouts  []string  `json:"layouts,omitempty"` // templates whose tags are taken out
+	Worker   string    `json:"worker"`            // that visitors keep, "" for none
+	Farewell string    `json:"farewell"`          // what takes it from them, deployed under its name
 }
 
 // StripOf makes the JSON form of a removal.
 func StripOf(dir string, r *fitting.Removal, dryRun bool) StripResult {
 	out := StripResult{Format: "tachyform.strip/1", Site: dir, DryRun: dryRun, Pages: r.Pages, Deleted: append([]string{}, r.Deleted...),
 		Restored: append([]string{}, r.Restored...), Kept: []FitLeft{}, Worker: r.Worker, Farewell: r.Farewell}
+	for _, l := range r.Layouts {
+		out.Layouts = append(out.Layouts, l.File)
+	}
 	for _, k := range r.Kept {
 		out.Kept = append(out.Kept, FitLeft(k))
 	}
@@ -40,6 +44,9 @@ func (s *Style) Strip(dir string, r *fitting.Removal, dryRun bool) error {
 	}
 	if r.Pages > 0 {
 		s.row("restored", s.good.Render(pad(count(r.Pages, "page"), 18))+" "+s.faint.Render("our lines taken out, all other bytes as they are"))
+	}
+	for _, l := range r.Layouts {
+		s.row("restored", s.good.Render(pad(l.File, 18))+" "+s.faint.Render("our lines taken out, all other bytes as they are"))
 	}
 	if len(r.Restored) > 0 {
 		s.row("", s.good.Render(pad(count(len(r.Restored), "file"), 18))+" "+lines(s.faint, wrap(brief(r.Restored), 82, 37)))

@@ -417,7 +417,7 @@ func (r *recorder) of(q *request, unasked map[string]*Unasked) (*Answer, string)
 	a := &Answer{Origin: origin, Path: p, Query: u.RawQuery, Status: got.Status, Type: got.Header.Get("Content-Type"), By: q.by}
 	var names []string
 	a.Query, names = redactQuery(u.RawQuery, r.o.Secrets)
-	a.Body, a.Secrets = redact(a.Type, got.Body, r.o.Secrets)
+	a.Body, a.Secrets = Redact(a.Type, got.Body, r.o.Secrets)
 	a.Secrets = append(a.Secrets, names...)
 	slices.Sort(a.Secrets)
 	a.Secrets = slices.Compact(a.Secrets)

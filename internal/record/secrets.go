@@ -31,9 +31,9 @@ func isSecret(name string, more []string) bool {
 	return secretName.MatchString(name) || slices.ContainsFunc(more, func(m string) bool { return strings.EqualFold(m, name) })
 }
 
-// redact takes out of a text what looks like a secret, byte for byte but for that, and gives the names of what it took out. What is no text is
-// as it was.
-func redact(mediaType string, body []byte, more []string) ([]byte, []string) {
+// Redact takes out of a text what looks like a secret, byte for byte but for that, and gives the names of what it took out. more are further names
+// of secrets. What is no text is as it was.
+func Redact(mediaType string, body []byte, more []string) ([]byte, []string) {
 	if !isText(mediaType) {
 		return body, nil
 	}

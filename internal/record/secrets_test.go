@@ -21,10 +21,10 @@ func TestRedact(t *testing.T) {
 		`{"a": "", "secret": ""}`:                        `{"a": "", "secret": ""}`,
 		`the token is "abc"`:                             `the token is "abc"`,
 	} {
-		got, _ := redact("application/json", []byte(in), []string{"phone"})
+		got, _ := Redact("application/json", []byte(in), []string{"phone"})
 		assert.Equal(t, want, string(got))
 	}
-	got, names := redact("image/png", []byte(`"token":"x"`), nil)
+	got, names := Redact("image/png", []byte(`"token":"x"`), nil)
 	assert.Equal(t, `"token":"x"`, string(got), "bytes that are no text stay")
 	assert.Empty(t, names)
 }

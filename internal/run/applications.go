@@ -12,7 +12,7 @@ import (
 // Applications finds the applications of a site by running their pages, as the configuration says the server answers.
 func (w *Work) Applications(s *site.Site) func(context.Context, *survey.Inventory) ([]survey.Application, []string, error) {
 	return func(ctx context.Context, inv *survey.Inventory) ([]survey.Application, []string, error) {
-		if s.IsLive() {
+		if s.IsLive() || s.IsRendered() {
 			return nil, nil, nil
 		}
 		step, end := w.progress("Running")

@@ -109,7 +109,6 @@ type Address struct {
 
 // AuditAddress audits a live origin: what survey reads of it, and what only its server can show.
 func (w *Work) AuditAddress(ctx context.Context, at Address, opts audit.Options) (*audit.Report, error) {
-	c := w.Config
 	var err error
 	if at.Release != "" {
 		if opts.Deployed, err = w.deployed(ctx, at); err != nil {
@@ -121,6 +120,32 @@ func (w *Work) AuditAddress(ctx context.Context, at Address, opts audit.Options)
 		return nil, err
 	}
 	defer res.Close()
+	opts.Live = shown(ctx, at.Access, at.URL, res)
+	return w.auditRead(ctx, res, server, opts)
+}
+
+// AuditServed audits a site whose pages come from a server, by what it was seen to send, and by what it sends now when live is set.
+func (w *Work) AuditServed(ctx context.Context, live bool, access *crawl.Access, opts audit.Options) (*audit.Report, error) {
+	res, err := w.Kept(ctx, live, access)
+	if err != nil {
+		return nil, err
+	}
+	defer res.Close()
+	server, err := w.serverOf(res)
+	if err != nil {
+		return nil, err
+	}
+	if live {
+		server.Beyond = res.Beyond(ctx)
+		opts.Live = shown(ctx, access, w.Config.Address, res)
+	}
+	return w.auditRead(ctx, res, server, opts)
+}
+
+// auditRead audits what was read of a live origin.
+func (w *Work) auditRead(ctx context.Context, res *crawl.Result, server *site.Server, opts audit.Options) (*audit.Report, error) {
+	c := w.Config
+	var err error
 	if opts.Inventory, err = res.Survey(ctx, survey.Options{}); err != nil {
 		return nil, fitted(err)
 	}
@@ -128,10 +153,11 @@ func (w *Work) AuditAddress(ctx context.Context, at Address, opts audit.Options)
 	if err != nil {
 		return nil, input(err)
 	}
-	opts.Live = shown(ctx, at.Access, at.URL, res)
 	st := rehearsal.NewEmbedded(server, others, stage.Limits{})
 	defer st.Close()
 	opts.Private = Private(c, res.Site)
+	var seen []string // pages that are kept as they are visited
+	asVisited := c.IsRendered() && opts.Deployed == nil
 	ro := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true, Private: opts.Private}
 	step, end := w.progress("Running")
 	found, err := routes.Find(ctx, server, others, opts.Inventory, routes.Options{Fallback: c.Server.Fallback, Progress: step})
@@ -142,6 +168,9 @@ func (w *Work) AuditAddress(ctx context.Context, at Address, opts audit.Options)
 	opts.Inventory.Applications = found.Applications
 	for _, p := range res.Site.Pages() {
 		ro.Pages = append(ro.Pages, p.URL)
+		if asVisited && len(seen) < maxRoutes {
+			seen = append(seen, p.URL)
+		}
 	}
 	for i := range found.Applications {
 		for _, route := range found.Applications[i].Routes {
@@ -151,6 +180,7 @@ func (w *Work) AuditAddress(ctx context.Context, at Address, opts audit.Options)
 		}
 	}
 	ro.Pages = append(ro.Pages, ro.Revisit...)
+	ro.Revisit = append(ro.Revisit, seen...)
 	for _, x := range res.Report.Redirects {
 		if p, query, _ := strings.Cut(x.From, "?"); query == "" && strings.TrimSuffix(p, "/") != strings.TrimSuffix(x.To, "/") {
 			ro.Led = append(ro.Led, p)

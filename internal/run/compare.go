@@ -11,6 +11,7 @@ import (
 	"tachyform/internal/crawl"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
+	"tachyform/internal/snapshot"
 	"tachyform/internal/stage"
 	"tachyform/internal/survey"
 )
@@ -50,6 +51,19 @@ func (w *Work) Compare(ctx context.Context, releases []string, o Comparison) (*c
 			defer res.Close()
 			servers = append(servers, server)
 			origins = append(origins, res.Site.Origin)
+			continue
+		}
+		if snapshot.Is(name) {
+			t, err := snapshot.Read(name)
+			if err != nil {
+				return nil, input(err)
+			}
+			defer t.Site.Close()
+			server, err := w.serverOf(t.Result)
+			if err != nil {
+				return nil, err
+			}
+			servers = append(servers, server)
 			continue
 		}
 		s, err := Open(name, w.Config.Base)

@@ -18,7 +18,7 @@ import (
 func (w *Work) Live(ctx context.Context, address string, access *crawl.Access) (*crawl.Result, *site.Server, error) {
 	step, end := w.progress("Fetching")
 	limits := crawl.Usual
-	limits.Access = access
+	limits.Access, limits.Missing = access, true
 	res, err := crawl.Take(ctx, address, limits, step)
 	end()
 	if err != nil {
@@ -27,10 +27,20 @@ func (w *Work) Live(ctx context.Context, address string, access *crawl.Access) (
 	if res.Report.Stopped != "" {
 		w.say("only a part was read, because of %s; tachyform survey %s says what was left out", res.Report.Stopped, address)
 	}
-	configured, err := w.Config.SiteRules()
+	server, err := w.serverOf(res)
 	if err != nil {
 		res.Close()
-		return nil, nil, input(err)
+		return nil, nil, err
+	}
+	server.Beyond = res.Beyond(ctx)
+	return res, server, nil
+}
+
+// serverOf gives a server that answers as a live origin was seen to.
+func (w *Work) serverOf(res *crawl.Result) (*site.Server, error) {
+	configured, err := w.Config.SiteRules()
+	if err != nil {
+		return nil, input(err)
 	}
 	if len(configured.Headers)+len(configured.Redirects) > 0 {
 		w.say("[[server.header]] and [[server.redirect]] are not used: the server itself was asked")
@@ -42,8 +52,8 @@ func (w *Work) Live(ctx context.Context, address string, access *crawl.Access) (
 		}
 	}
 	server := site.NewServer(res.Site, rules)
-	server.Beyond = res.Beyond(ctx)
-	return res, server, nil
+	server.Absent = res.Missing
+	return server, nil
 }
 
 // deployed compares what a live address answers with the release that was to be there.
@@ -96,7 +106,7 @@ func shown(ctx context.Context, access *crawl.Access, address string, res *crawl
 	for _, f := range res.Report.Failed {
 		l.Failed[f.URL] = f.Why
 	}
-	l.MissingStatus, _ = crawl.Ask(ctx, access, u.Scheme+"://"+u.Host+"/tachyform-asks-for-what-cannot-be-there.css")
+	l.MissingStatus, _ = crawl.Ask(ctx, access, u.Scheme+"://"+u.Host+"/"+crawl.Nowhere+".css")
 	if u.Scheme == "https" && u.Port() == "" {
 		plain := "http://" + u.Host + "/"
 		if status, to := crawl.Ask(ctx, access, plain); to != "" {

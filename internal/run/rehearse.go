@@ -11,6 +11,7 @@ import (
 
 	"tachyform/internal/chromium"
 	"tachyform/internal/config"
+	"tachyform/internal/crawl"
 	"tachyform/internal/markup"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/serve"
@@ -28,6 +29,7 @@ type Rehearsal struct {
 	Reading   bool              // scripts are read when nothing is said, unless the site is an application
 	Inventory *survey.Inventory // of the site, nil when it was not surveyed
 	Named     []string          // names of stories, or none; empty for all
+	Served    *crawl.Result     // what a server was seen to send, when the site's pages come from one
 }
 
 // maxRun is of how many pages the scripts are run when nothing is said.
@@ -78,6 +80,19 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 		o.Unrun = fmt.Sprintf("the scripts of pages were read for what they ask for, and not run, since there are more than %d pages; --scripts run runs them, --page names single ones", maxRun)
 	}
 	t := teller{server: site.NewServer(s, rules)}
+	if o.Served != nil {
+		if t.server, err = w.serverOf(o.Served); err != nil {
+			return nil, nil, err
+		}
+		if t.server.Rules.Routes = rules.Routes; len(o.Pages) == 0 {
+			for i, p := range s.Pages() {
+				o.Pages = append(o.Pages, p.URL)
+				if i < maxRoutes && !slices.Contains(o.Revisit, p.URL) {
+					o.Revisit = append(o.Revisit, p.URL)
+				}
+			}
+		}
+	}
 	for _, u := range asked {
 		if a := t.server.Answer("GET", pathOf(u)); strings.HasPrefix(u, "/") && a.Status == 404 {
 			such := ""

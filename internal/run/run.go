@@ -62,7 +62,7 @@ func Open(dir, base string) (*site.Site, error) {
 	}
 	if _, err := s.StartPage(); err != nil {
 		s.Close()
-		return nil, input(fmt.Errorf("%w; name the folder that is deployed, with the finished .html files in it", err))
+		return nil, input(fmt.Errorf("%w; name the folder that is deployed, with the finished .html files in it; when a server makes the pages, name the server: tachyform draft http://127.0.0.1:8000/ --public FOLDER", err))
 	}
 	return s, nil
 }

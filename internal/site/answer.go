@@ -89,6 +89,7 @@ type Server struct {
 	Rules Rules
 	// Beyond answers for what a site that was read from a live origin does not have; nil for nobody.
 	Beyond func(urlPath, query string) (Answer, bool)
+	Absent *Answer // to what is not there, when that is known of a live origin; nil for a plain server's
 
 	changed map[string][]byte // by path: files that are answered with other bytes than the folder has
 	mu      sync.Mutex
@@ -111,7 +112,7 @@ func NewServer(s *Site, rules Rules) *Server {
 
 // With gives a server of the same site in which files have other bytes, by their paths.
 func (v *Server) With(changed map[string][]byte) *Server {
-	return &Server{Site: v.Site, Rules: v.Rules, Beyond: v.Beyond, changed: changed, kept: map[string]entry{}}
+	return &Server{Site: v.Site, Rules: v.Rules, Beyond: v.Beyond, Absent: v.Absent, changed: changed, kept: map[string]entry{}}
 }
 
 // Forget drops what was read, after files have changed.
@@ -243,6 +244,12 @@ func (v *Server) Find(urlPath string) (file, redirect string) {
 		}
 		return "", s.live.aliases[urlPath]
 	}
+	if r := s.rendered; r != nil {
+		if i, ok := r.byURL[urlPath]; ok {
+			return s.Files[i].Path, ""
+		}
+		return "", r.server.live.aliases[urlPath]
+	}
 	rest, ok := strings.CutPrefix(urlPath, s.Base)
 	if !ok {
 		if urlPath+"/" == s.Base {
@@ -297,6 +304,9 @@ func text(status int, body string) Answer {
 }
 
 func (v *Server) missing() Answer {
+	if v.Absent != nil {
+		return Answer{Status: v.Absent.Status, Header: v.Absent.Header.Clone(), Body: v.Absent.Body}
+	}
 	if _, ok := v.Site.File("404.html"); ok {
 		return v.file("404.html", http.StatusNotFound)
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path"
+	"sort"
 	"strings"
 )
 
@@ -32,6 +33,19 @@ func Live(dir, name, origin, start string, files []File, aliases map[string]stri
 	return s, nil
 }
 
+// Put adds a file to a site that was read from a live origin, in the place of one of the same path.
+func (s *Site) Put(f File) {
+	if i, ok := s.byPath[f.Path]; ok {
+		s.Files[i] = f
+		return
+	}
+	s.Files = append(s.Files, f)
+	sort.Slice(s.Files, func(i, j int) bool { return s.Files[i].Path < s.Files[j].Path })
+	for i, f := range s.Files {
+		s.byPath[f.Path] = i
+	}
+}
+
 // Empty makes a site without any file. It need not be closed.
 func Empty(name string) *Site {
 	return &Site{Dir: name, Base: "/", byPath: map[string]int{}, live: &live{}}
@@ -56,6 +70,9 @@ func (s *Site) Find(u string) (File, bool) {
 			u = to
 		}
 		return File{}, false
+	}
+	if s.rendered != nil {
+		return s.rendered.find(s, u)
 	}
 	rest, ok := strings.CutPrefix(u, s.Base)
 	if !ok {

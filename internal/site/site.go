@@ -47,11 +47,13 @@ type Site struct {
 	Skipped []Skipped
 	Apps    []string // folders inside that an earlier fit made into applications of their own, as paths; they are served and nothing else
 
-	root   *os.Root
-	dir    *os.File // the folder, for system calls relative to it
-	byPath map[string]int
-	live   *live // set for a live origin
-	dirs   map[string]bool
+	root     *os.Root
+	dir      *os.File // the folder, for system calls relative to it
+	byPath   map[string]int
+	live     *live             // set for a live origin
+	pinned   map[string]string // URLs of files that are sent from elsewhere than they lie, by their paths
+	rendered *rendered         // set for a site whose pages come from a server
+	dirs     map[string]bool
 }
 
 // ErrNoPages is returned for a folder without any HTML page.
@@ -85,8 +87,11 @@ func Open(dir, base string) (*Site, error) {
 	return s, nil
 }
 
-// Rebase changes the URL path that the site is served from.
+// Rebase changes the URL path that the site is served from. That of a site whose pages come from a server is known.
 func (s *Site) Rebase(base string) {
+	if s.rendered != nil {
+		return
+	}
 	s.Base = CleanBase(base)
 	for i := range s.Files {
 		s.Files[i].URL = PageURL(s.Base, s.Files[i].Path)
@@ -96,6 +101,11 @@ func (s *Site) Rebase(base string) {
 // Close gives the folder's handle back.
 func (s *Site) Close() error {
 	err := s.dir.Close()
+	if s.rendered != nil {
+		if e := s.rendered.server.Close(); err == nil {
+			err = e
+		}
+	}
 	if e := s.root.Close(); err == nil {
 		err = e
 	}
@@ -125,6 +135,9 @@ func (s *Site) Rescan() error {
 	s.byPath = make(map[string]int, len(s.Files))
 	for i, f := range s.Files {
 		s.byPath[f.Path] = i
+	}
+	if s.rendered != nil {
+		return s.join()
 	}
 	return nil
 }
@@ -207,8 +220,16 @@ func (s *Site) walkLink(real, p string, above []string) error {
 }
 
 func (s *Site) add(p, real string, info fs.FileInfo) {
-	s.Files = append(s.Files, File{Path: p, Real: real, URL: PageURL(s.Base, p), Size: info.Size(),
+	s.Files = append(s.Files, File{Path: p, Real: real, URL: s.urlOf(p), Size: info.Size(),
 		Mode: info.Mode().Perm(), Type: TypeOf(p)})
+}
+
+// urlOf is the URL of a file of the folder.
+func (s *Site) urlOf(p string) string {
+	if u := s.pinned[p]; u != "" {
+		return u
+	}
+	return PageURL(s.Base, p)
 }
 
 func (s *Site) skip(p, why string) { s.Skipped = append(s.Skipped, Skipped{p, why}) }
@@ -260,6 +281,9 @@ func (s *Site) ReadInto(p string, buf []byte) ([]byte, error) {
 	if s.live != nil {
 		f, _ := s.File(p)
 		p = f.Real
+	}
+	if s.rendered != nil && Served(p) {
+		return s.rendered.server.ReadInto(p, buf)
 	}
 	data, err := s.readFile(p, buf)
 	if err != nil {
@@ -328,6 +352,10 @@ func (s *Site) writeRoot(p string, data []byte, mode fs.FileMode) error {
 func (s *Site) StartPage() (File, error) {
 	if s.live != nil {
 		f, _ := s.File(s.live.start)
+		return f, nil
+	}
+	if s.rendered != nil {
+		f, _ := s.File(s.rendered.server.live.start)
 		return f, nil
 	}
 	for _, name := range []string{"index.html", "index.htm"} {

@@ -1,6 +1,7 @@
 package survey
 
 import (
+	"bytes"
 	"fmt"
 	"path"
 	"slices"
@@ -21,7 +22,7 @@ var builds = []string{"dist", "build", "out", "_site", "www", "public"}
 // Doubt finds out whether a project's folder was named in place of the one that is deployed, or one that holds several sites; nil when nothing speaks for it.
 func (inv *Inventory) Doubt() *Doubt {
 	s := inv.Site
-	if s.IsLive() {
+	if s.IsLive() || s.IsRendered() {
 		return nil
 	}
 	if _, project := s.File("package.json"); project {
@@ -33,6 +34,9 @@ func (inv *Inventory) Doubt() *Doubt {
 				}
 			}
 		}
+	}
+	if at := inv.template(); at != "" {
+		return &Doubt{fmt.Sprintf("%s is a template, from which a server makes pages: what visitors get is not in this folder", at), "name the running server and the folder whose files it sends: tachyform draft http://127.0.0.1:8000/ --public FOLDER"}
 	}
 	if apart := inv.apart(); len(apart) > 1 {
 		dirs := strings.Join(apart[:min(4, len(apart))], ", ")
@@ -96,4 +100,42 @@ func (inv *Inventory) linked(dirs []string) bool {
 		}
 	}
 	return false
+}
+
+// templateMarks begin expressions of templates, which a finished page has none of in its head.
+var templateMarks = []string{"{%", "<?php", "<?=", "<%"}
+
+// template finds out whether the start page, or most of the first pages, are templates, and gives the path and line of one; "" when they are not.
+func (inv *Inventory) template() string {
+	var found []string
+	sample := inv.Pages[:min(20, len(inv.Pages))]
+	for _, p := range sample {
+		src, err := inv.Site.Read(p.File.Path)
+		if err != nil {
+			continue
+		}
+		head := src
+		if i := bytes.Index(bytes.ToLower(src), []byte("</head")); i >= 0 {
+			head = src[:i]
+		} else if len(head) > 200 {
+			head = head[:200]
+		}
+		for _, m := range templateMarks {
+			i := bytes.Index(head, []byte(m))
+			if i < 0 || bytes.Contains(head[:i], []byte("<script")) || bytes.Contains(head[:i], []byte("<style")) {
+				continue
+			}
+			line, _ := markup.Position(src, i)
+			at := fmt.Sprintf("%s:%d", path.Join(inv.Site.Dir, p.File.Path), line)
+			if p.File.Path == inv.StartFile.Path {
+				return at
+			}
+			found = append(found, at)
+			break
+		}
+	}
+	if len(found) > len(sample)/2 {
+		return found[0]
+	}
+	return ""
 }

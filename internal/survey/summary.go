@@ -408,9 +408,14 @@ func Forbidden(policy string) []string {
 
 // next says what to do, in order.
 func (inv *Inventory) next(s *Summary) {
-	step := func(command, why string) { s.Next = append(s.Next, Step{command, why}) }
+	step := func(command, why string) {
+		s.Next = append(s.Next, Step{strings.Join(strings.Fields(command), " "), why})
+	}
 	dir := inv.Site.Dir
-	if inv.Site.IsLive() {
+	switch {
+	case inv.Ours:
+		dir = ""
+	case inv.Site.IsLive():
 		dir = "FOLDER" // an origin is only read: what is to be done is done to the folder that is deployed there
 	}
 	if s.BaseHint != "" {

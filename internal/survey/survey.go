@@ -100,6 +100,7 @@ type Inventory struct {
 	Links         Links
 	Hint          string            // another base path that references point to, "" for none
 	Applications  []Application     // set by whoever ran the pages
+	Ours          bool              // the site is the one that the configuration names, so that commands need not name it
 	Characters    markup.Characters // beyond ASCII that pages, scripts, style sheets and data may show
 	Sure          bool              // the start page itself points there, and so does most of what leads nowhere
 

@@ -54,7 +54,7 @@ type Decision struct {
 	File     string // URL of the release's file that answers, "" for none
 	Later    bool   // that file is stored when it is first asked for
 	Redirect string // URL of a folder that the request is sent on to, "" for none
-	Answer   string // one of [Answers], "release", "redirect", "network" or "past" (the worker keeps out of it)
+	Answer   string // one of [Answers], "release", "redirect", "network", "visited" (the network, else what a visit has kept) or "past" (the worker keeps out of it)
 	StandIn  string // URL of what is shown when nothing else can be, "" for the browser's own error
 }
 
@@ -105,6 +105,9 @@ func (p *Plan) Decide(a Asked) Decision {
 		}
 	case navigation || d.StandIn != "" && rule == nil:
 		d.Answer = "network"
+		if navigation && rule == nil && p.Visited != nil {
+			d.Answer = "visited"
+		}
 		if rule != nil {
 			d.Answer = NetworkOnly
 		}

@@ -148,14 +148,24 @@ type Plan struct {
 	Look     int      // ms after which an open page looks for a new release, again and again; 0 for never
 	Age      bool     // pages can say since when a visitor has the release
 	Groups   []Group
-	Ranges   bool   // parts of stored files are asked for
-	Preload  bool   // navigations are asked of the network while the worker starts
-	Persist  bool   // pages ask that nothing is thrown away even where the browser shows a question
-	Beside   string // URL of a script that is loaded beside the engine, "" for none
-	Minify   bool   // no comments and short names
+	Ranges   bool     // parts of stored files are asked for
+	Preload  bool     // navigations are asked of the network while the worker starts
+	Persist  bool     // pages ask that nothing is thrown away even where the browser shows a question
+	Beside   string   // URL of a script that is loaded beside the engine, "" for none
+	Visited  *Visited // what is kept of pages that a server makes; nil for a site of files
+	Minify   bool     // no comments and short names
 
 	plain  *plainNames // of Now and Later
 	routes *regexp.Regexp
+}
+
+// Visited says what is kept of pages that a server makes.
+type Visited struct {
+	Pages   []string `json:"pages"`   // addresses that are fetched while the worker installs
+	Entries int      `json:"entries"` // others that are kept at most
+	Age     int      `json:"age"`     // seconds that a kept page may be shown
+	Renew   int      `json:"renew"`   // seconds after which those that are named are fetched again
+	Private bool     `json:"private"` // also what the server marks as private
 }
 
 // parts are the names of the engine's parts that the plan needs, in their order.
@@ -170,10 +180,12 @@ func (p *Plan) parts() []string {
 	add(p.Ranges, "range")
 	add(p.Image != "", "images")
 	add(p.Preload, "preload")
+	add(len(p.Rules) > 0 || p.Visited != nil, "foreign")
 	add(len(p.Rules) > 0, "rules")
 	add(slices.ContainsFunc(p.Rules, func(r Rule) bool { return r.Answer == Outbox }), "outbox")
 	add(len(p.Groups) > 0, "groups")
 	add(p.Age, "age")
+	add(p.Visited != nil, "visited")
 	return out
 }
 
@@ -213,7 +225,7 @@ func (p *Plan) ID() string {
 	for u, e := range p.Now {
 		files[u] = string(e.Kind) + " " + e.Digest
 	}
-	more, _ := json.Marshal([]any{p.Rules, p.Ahead, p.Apart, p.Groups, p.Patience, p.Preload}) // plain strings and numbers
+	more, _ := json.Marshal([]any{p.Rules, p.Ahead, p.Apart, p.Groups, p.Patience, p.Preload, p.Visited}) // plain strings and numbers
 	return release.ID(files, p.Base, p.Script, string(more), p.Offline, p.Shell+p.Routes, p.Image, p.takeover(), p.Beside, p.engineDigest())
 }
 
@@ -312,6 +324,9 @@ func Worker(p *Plan) ([]byte, error) {
 		member("Groups of files that pages can ask for, by the paths of their files", "groups", groups)
 	}
 	member("How long a page waits for the network, in ms; 0 for ever", "patience", p.Patience)
+	if p.Visited != nil {
+		member("Pages are kept as they are visited, so many; those named here are fetched while the worker installs. Times in seconds", "visited", p.Visited)
+	}
 	if p.Beside != "" {
 		member("Another worker answers what this one leaves", "beside", true)
 	}

@@ -88,6 +88,7 @@ func TestWeight(t *testing.T) {
 	for name, add := range map[string]func(p *Plan){
 		"range": func(p *Plan) { p.Ranges = true }, "images": func(p *Plan) { p.Image = "/none.svg" }, "preload": func(p *Plan) { p.Preload = true }, "pieces": func(p *Plan) { p.Long = true },
 		"groups": func(p *Plan) { p.Groups = []Group{{"guide", "^/c"}} }, "rules": func(p *Plan) { p.Rules = plan().Rules },
+		"visited":          func(p *Plan) { p.Visited = &Visited{Pages: []string{"/"}, Entries: 50} },
 		"rules and outbox": func(p *Plan) { p.Rules = everything().Rules },
 	} {
 		p := *core
@@ -107,8 +108,11 @@ func TestParts(t *testing.T) {
 	core := plan()
 	core.Rules = nil
 	assert.Equal(t, []string{"core"}, core.parts())
-	assert.Equal(t, []string{"core", "rules"}, plan().parts())
-	assert.Equal(t, []string{"core", "pieces", "range", "images", "preload", "rules", "outbox", "groups"}, everything().parts())
+	assert.Equal(t, []string{"core", "foreign", "rules"}, plan().parts())
+	assert.Equal(t, []string{"core", "pieces", "range", "images", "preload", "foreign", "rules", "outbox", "groups"}, everything().parts())
+	core.Visited = &Visited{Pages: []string{"/"}, Entries: 50, Age: 3600, Renew: 60}
+	assert.Equal(t, []string{"core", "foreign", "visited"}, core.parts())
+	assert.Contains(t, string(source(t, core)), `visited: {"pages":["/"],"entries":50,"age":3600,"renew":60,"private":false}`)
 	other := plan()
 	other.Now, other.Base, other.Takeover = map[string]Entry{"/x": {"y", Code}}, "/x/", "at-once"
 	assert.Equal(t, string(engineOf(t, plan())), string(engineOf(t, other)), "another site with the same needs")

@@ -96,25 +96,26 @@ async function navigate(event, path, search) {
   const shell = !entry && TABLE.shell && !/\.[^/]*$/.test(path) && !TABLE.apart.includes(plain(path)) && OWN.files.get(TABLE.shell); // for a route
   if (shell && (!TABLE.routes || new RegExp(TABLE.routes).test(path))) entry = shell;
   const copy = entry && (await stored(entry));
-  if (!copy) return page(event, entry, TABLE.patience, shell || undefined);
+  if (!copy) return page(event, entry, TABLE.patience, shell || undefined, !entry && part.visit);
   await came(event, TABLE.release);
   return given(entry, copy, event);
 }
 
 // page answers a navigation from the network, which may bring a page of this release or of another. Its parts come from where
 // it came from.
-async function page(event, entry, patience = TABLE.patience, instead) {
+async function page(event, entry, patience = TABLE.patience, instead, visit) {
   const before = serverRelease();
   const network = fromNetwork(event).then(async (answer) => {
     const good = entry && answer.status === 200 && (await checked(entry, answer.clone()));
     if (good) await keep(entry, good);
+    if (visit) event.waitUntil(visit(event.request.url, answer.clone(), passedBy(before)).catch(() => {}));
     return { answer, good };
   });
   event.waitUntil(network.catch(() => {})); // it is stored even when it comes too late to be shown
   const asked = /^(no-cache|reload)$/.test(event.request.cache); // who loads a page again waits as long as it takes
   const got = await inTime(network, !asked && patience).catch(() => {});
-  if (!got || got.answer.status > 499) {
-    const older = await olderPage(event);
+  if (!got || got.answer.status > 499 || (visit && (await isForeign(got.answer, true)))) {
+    const older = (visit && (await part.visited(event))) || (await olderPage(event));
     if (older || !got) return older || standIn(event, instead);
   }
   if (got.good) await came(event, TABLE.release);
@@ -218,7 +219,10 @@ async function fromServer(event, path, release) {
   const { request } = event;
   const answer = await passed(event).catch(() => {});
   const code = isCode(request) || (nameIn(OWN, path) || { kind: "other" }).kind !== "other";
-  if (answer && (!code || !release || (await serverRelease()) === release)) return answer;
+  if (answer && (!code || !release || (await serverRelease()) === release)) {
+    if (part.seen) event.waitUntil(part.seen(event, release, answer.clone()).catch(() => {}));
+    return answer;
+  }
   const list = (await allLists()).find((list) => list.release === release);
   const entry = list && (await entryIn(list, path).catch(() => {}));
   const copy = entry && (await stored(entry));
@@ -243,6 +247,8 @@ async function passed(event, entry, answer) {
   const { request } = event;
   const path = new URL(request.url).pathname;
   const ours = isCode(request) || nameIn(OWN, path);
+  const named = part.named && (await part.named(request));
+  if (named) return named;
   try {
     answer = answer || (await fetched(request, ours ? { cache: "no-cache" } : {}));
   } catch (error) {
@@ -501,7 +507,7 @@ const recent = (time, span) => Math.abs(Date.now() - time) < span; // clocks may
 // tidy gives up what no open page needs: all releases but this one, the one in force, and one more that is named. With all, also one
 // that could not be completed yet: it is newer than ours. Pages that were left may come back; the last twenty are remembered.
 async function tidy(more, all) {
-  const used = [TABLE.release, (await memory()).release, more];
+  const used = [TABLE.release, (await memory()).release, more, ...(part.used ? await part.used(all) : [])];
   const open = (await clients.matchAll({ type: "all", includeUncontrolled: true })).map((client) => client.id);
   const state = await caches.open(STATE);
   const urls = (await state.keys()).map(({ url }) => url);
