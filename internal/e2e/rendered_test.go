@@ -11,6 +11,8 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
+	"strconv"
 	"strings"
 	"syscall"
 	"testing"
@@ -464,4 +466,32 @@ func TestTemplatesAreNotPages(t *testing.T) {
 	_, errs, code = run(t, dir, "survey", "empty")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "when a server makes the pages")
+}
+
+// TestRenderedRecipe runs the commands of docs/rendered.md in their order.
+func TestRenderedRecipe(t *testing.T) {
+	t.Parallel()
+	text := string(must(os.ReadFile("../../docs/rendered.md")))
+	part := regexp.MustCompile("(?s)<!-- recipe -->\n```sh\n(.*?)```").FindStringSubmatch(text)
+	require.Len(t, part, 2)
+	r := goApp(t)
+	r.edition(t, 1)
+	r.start(t)
+	before := readAll(t, r.dir)
+	for _, line := range strings.Split(strings.TrimSpace(part[1]), "\n") {
+		command, comment, ok := strings.Cut(line, "#")
+		require.True(t, ok, line)
+		want, about, _ := strings.Cut(strings.TrimSpace(comment), ":")
+		code, err := strconv.Atoi(want)
+		require.NoError(t, err, line)
+		args := strings.Fields(strings.ReplaceAll(command, "http://127.0.0.1:8000/", r.address("/")))[1:]
+		out, errs, got := run(t, r.dir, args...)
+		assert.Equal(t, code, got, "%s\n%s%s", line, out, errs)
+		if id := regexp.MustCompile(`[a-z]+/[a-z-]+`).FindString(about); id != "" {
+			assert.Contains(t, out, id, line)
+		}
+	}
+	for name, data := range before {
+		assert.Equal(t, data, string(must(os.ReadFile(name))), name)
+	}
 }

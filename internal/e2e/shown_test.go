@@ -76,6 +76,7 @@ onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.
 
 // TestWhatTheStageLacks has pages fail here for what Chromium has: no blame, and Chromium is asked when that is wanted.
 func TestWhatTheStageLacks(t *testing.T) {
+	needsAll(t) // the parts of it are tested where they are made
 	t.Parallel()
 	dir := t.TempDir()
 	page := func(script string) string {

@@ -9,7 +9,7 @@ const secret = /csrf|xsrf|token|nonce|authenticity/i;
 const pageKey = (url) => url.split("#")[0];
 const isVisit = (answer) => answer.headers.has(RELEASE);
 
-// guest says why a page may not be kept, as far as it says so itself: "" when it may.
+// mayBeKept says whether a page may be kept, as far as it says so itself.
 function mayBeKept({ status, type, redirected, headers }, body) {
   if (status !== 200 || type !== "basic" || redirected || !isPage({ headers })) return false;
   const control = headers.get("cache-control") || "";
@@ -21,7 +21,7 @@ function mayBeKept({ status, type, redirected, headers }, body) {
 
 // whole says whether the parts of the release that a page names are what the server has: those that no deployment has changed since.
 async function whole(body) {
-  const parts = [...OWN.files.values()].filter((entry) => entry.kind === "code" && body.includes(entry.file));
+  const parts = [...OWN.files.values()].filter((entry) => entry.kind === "code" && body.includes(entry.file.slice(entry.file.lastIndexOf("/") + 1)));
   return (await Promise.all(parts.map(async (entry) => moved !== TABLE.release && (await ask(entry)).good))).every(Boolean);
 }
 
@@ -32,7 +32,7 @@ async function keepVisit(url, release, answer) {
   const store = await caches.open(KEPT);
   const key = pageKey(url);
   const own = answer && /\bpublic\b/i.test(answer.headers.get("cache-control"));
-  const got = own ? answer : await fetch(url, { credentials: "omit", cache: "no-cache", redirect: "follow" });
+  const got = own ? answer : await fetch(url, { credentials: "omit", cache: "no-cache", headers: { accept: "text/html,application/xhtml+xml" } });
   const body = await got.clone().text();
   if (!mayBeKept(got, body)) return store.delete(key, { ignoreVary: true });
   if (!release) { // nobody looks at it now: its parts are not asked for by a page
