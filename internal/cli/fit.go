@@ -80,7 +80,7 @@ taken from the pages; the summary says which, and where they came from. A second
 				return a.dryRun(plan)
 			}
 			if w.read != nil {
-				return a.applyRendered(cmd.Context(), w, plan, snippet)
+				return a.applyRendered(cmd.Context(), w, plan, snippet, anyway)
 			}
 			return a.apply(cmd.Context(), plan, "tachyform rehearse "+s.Dir, "see every page without a network", "tachyform audit "+s.Dir, "see whether it installs, and where")
 		},
@@ -95,7 +95,7 @@ taken from the pages; the summary says which, and where they came from. A second
 	f.StringVar(&background, "background-color", "", "background `colour` of the splash screen")
 	f.BoolVar(&dryRun, "dry-run", false, "show what would change as a unified diff, and write nothing")
 	f.BoolVar(&shots, "screenshots", false, "let Chromium draw the start page, narrow and wide, for the dialogue to install")
-	f.BoolVar(&anyway, "anyway", false, "fit SITE also when it looks like a project's folder, or like several sites")
+	f.BoolVar(&anyway, "anyway", false, "fit SITE also when it looks like a project's folder, or like several sites, and the layout also when the server does not send the files yet")
 	f.BoolVar(&urgent, "urgent", false, "have this release take over at once, for a mistake that has to be gone: everybody gets it at the navigation after the one that finds it")
 	f.StringVar(&layout, "layout", "", "of a site whose pages come from a server: the template `file` that all pages share; the tags go into it")
 	f.StringVar(&snippet, "snippet", "", "of a site whose pages come from a server: `file` for the tags, to be put into the layout by hand")
@@ -134,7 +134,7 @@ func layoutFlags(w *whole, layout, snippet, out string) error {
 }
 
 // applyRendered writes a plan for a site whose pages come from a server, and asks that whether all of it is there.
-func (a *app) applyRendered(ctx context.Context, w *whole, plan *fitting.Plan, snippet string) error {
+func (a *app) applyRendered(ctx context.Context, w *whole, plan *fitting.Plan, snippet string, anyway bool) error {
 	step, end := a.progress("Writing")
 	err := plan.Apply(ctx, step)
 	end()
@@ -146,7 +146,7 @@ func (a *app) applyRendered(ctx context.Context, w *whole, plan *fitting.Plan, s
 			return err
 		}
 	}
-	seen, err := a.work(w.config).Arrived(ctx, plan, w.access)
+	seen, err := a.work(w.config).Arrive(ctx, plan, w.access, anyway)
 	if err != nil {
 		return broken(fmt.Errorf("everything was written, and the server could not be asked whether it sends it: %w", err))
 	}

@@ -100,5 +100,8 @@ func (a *app) writeManifest(ctx context.Context, args []string, base string, sho
 	if err != nil {
 		return fitError(err)
 	}
+	if w.read != nil {
+		return a.applyRendered(ctx, w, plan, "", false)
+	}
 	return a.apply(ctx, plan, "tachyform manifest "+s.Dir, "see what browsers make of it", "tachyform fit "+s.Dir, "add icons and the worker")
 }

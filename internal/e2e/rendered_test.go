@@ -8,6 +8,7 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -243,7 +244,7 @@ func renderedLife(t *testing.T, r *rendering) {
 	fine(t, r.dir, "draft", r.address("/"), "--public", r.public)
 	draft := string(must(os.ReadFile(filepath.Join(r.dir, "tachyform.toml"))))
 	public := map[string]string{"static": "/static/", "assets": "/assets/", "public": "/"}[r.public]
-	assert.Contains(t, draft, fmt.Sprintf("public_path = %q  # the server sends", public))
+	assert.Contains(t, draft, fmt.Sprintf("public_path = %q  # app.css is sent as", public))
 	draft = strings.Replace(draft, "# layout = \"templates/base.html\"", fmt.Sprintf("layout = %q", r.layout), 1)
 	draft = strings.Replace(draft, "[icons]\n", "[icons]\neffort = \"quick\"\n", 1)
 	if r.public == "assets" { // its server sends the worker with a header
@@ -404,6 +405,8 @@ func TestFitOfAServer(t *testing.T) {
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "the server, which has to run")
 	r.start(t)
+	assert.Contains(t, fine(t, r.dir, "manifest", "--write"), `<link rel="manifest" href="/static/manifest.webmanifest">`)
+	assert.Contains(t, fine(t, r.dir, "strip"), "manifest.webmanifest")
 	out := fine(t, r.dir, "fit", "--snippet", "tags.html")
 	assert.Contains(t, out, "no template is named")
 	assert.Contains(t, out, `<script src="/static/sw-page.js" defer></script>`)
@@ -494,4 +497,77 @@ func TestRenderedRecipe(t *testing.T) {
 	for name, data := range before {
 		assert.Equal(t, data, string(must(os.ReadFile(name))), name)
 	}
+}
+
+// TestServerBelowAFolder is about a site that begins below a folder, whose files are sent from beside it, one under a name with its digest.
+func TestServerBelowAFolder(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	layout := "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<title>{{title}}</title>\n<link rel=\"stylesheet\" href=\"/files/css/app.3f9c2b71.css\">\n</head>\n<body><h1>{{title}}</h1><a href=\"/ferries/fares\">Fares</a><a href=\"/other/\">Other</a><a href=\"/ferries/gone\">Gone</a></body>\n</html>\n"
+	// The map of the pipeline has the name of a web app manifest.
+	write(t, dir, map[string]string{"layout.mustache": layout, "public/css/app.css": "body { color: navy }", "public/manifest.json": `{"css/app.css": "css/app.3f9c2b71.css"}`, "public/100% a b.txt": "x"})
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, q *http.Request) {
+		page := func(status int, title string) {
+			w.Header().Set("Content-Type", "text/html; charset=utf-8")
+			w.Header().Set("Cache-Control", "private")
+			w.WriteHeader(status)
+			data, _ := os.ReadFile(filepath.Join(dir, "layout.mustache"))
+			fmt.Fprint(w, strings.ReplaceAll(string(data), "{{title}}", title))
+		}
+		switch {
+		case q.URL.Path == "/ferries/":
+			page(200, "Skerry")
+		case q.URL.Path == "/ferries/fares":
+			page(200, "Fares")
+		case q.URL.Path == "/ferries/sw.js":
+			http.ServeFile(w, q, filepath.Join(dir, "public/sw.js"))
+		case strings.HasPrefix(q.URL.Path, "/files/"):
+			http.ServeFile(w, q, filepath.Join(dir, "public", strings.Replace(strings.TrimPrefix(q.URL.Path, "/files/"), ".3f9c2b71", "", 1)))
+		default:
+			page(404, "Lost")
+		}
+	}))
+	defer server.Close()
+	fine(t, dir, "draft", server.URL+"/ferries/", "--public", "public")
+	draft := string(must(os.ReadFile(filepath.Join(dir, "tachyform.toml"))))
+	assert.Contains(t, draft, `public_path = "/files/"  # css/app.css is sent as /files/css/app.3f9c2b71.css`)
+	draft = strings.Replace(draft, "# layout = \"templates/base.html\"", `layout = "layout.mustache"`, 1)
+	draft = strings.Replace(draft, "[icons]\n", "[icons]\neffort = \"quick\"\n", 1)
+
+	// Files that the server does not send: no page is made to name them.
+	write(t, dir, map[string]string{"tachyform.toml": strings.Replace(draft, `"/files/"`, `"/assets/"`, 1)})
+	out := fine(t, dir, "fit")
+	assert.Contains(t, out, "layout.mustache was left alone: the server does not send what the tags name")
+	assert.Contains(t, out, "/assets/favicon.ico is answered with status 404")
+	assert.Equal(t, layout, string(must(os.ReadFile(filepath.Join(dir, "layout.mustache")))))
+	fine(t, dir, "strip")
+
+	write(t, dir, map[string]string{"tachyform.toml": draft})
+	out = fine(t, dir, "fit")
+	assert.Contains(t, out, "the tags are in layout.mustache")
+	assert.Contains(t, out, "on all 2 pages")
+	assert.Contains(t, out, "/ferries/sw.js is sent as browsers want it")
+	assert.Contains(t, out, "no page will be kept: of all 2")
+	assert.Contains(t, strings.Join(strings.Fields(out), " "), "1 file of the folder is sent under another name, by their content; manifest.json says so, too (css/app.css is sent as css/app.3f9c2b71.css)")
+	assert.NotContains(t, out, "do not change with their content")
+	assert.Equal(t, `{"css/app.css": "css/app.3f9c2b71.css"}`, string(must(os.ReadFile(filepath.Join(dir, "public/manifest.json")))))
+	r := rehearsed(t, dir)
+	outcomes := func(r *rehearsal.Report) map[string]string {
+		got := map[string]string{}
+		for _, p := range r.Pages {
+			got[p.URL] = string(p.Outcome) + " " + string(p.Seen)
+		}
+		return got
+	}
+	assert.Equal(t, map[string]string{"/ferries/": "stand-in stand-in", "/ferries/fares": "stand-in stand-in"}, outcomes(r), "what is private is not kept")
+
+	write(t, dir, map[string]string{"tachyform.toml": strings.Replace(draft, "private = false", "private = true", 1)})
+	fine(t, dir, "fit")
+	r = rehearsed(t, dir)
+	assert.Equal(t, map[string]string{"/ferries/": "whole ", "/ferries/fares": "stand-in whole"}, outcomes(r), "unless that is asked for: it is what everybody gets")
+	require.NoError(t, os.Rename(filepath.Join(dir, "snapshot"), filepath.Join(dir, "before")))
+	fine(t, dir, "audit", "--live", "--fail-on", "blocker")
+	assert.Contains(t, fine(t, dir, "compare", "before", "snapshot", "--fail-on", "never"), "one tab")
+	fine(t, dir, "strip")
+	assert.Equal(t, layout, string(must(os.ReadFile(filepath.Join(dir, "layout.mustache")))))
 }

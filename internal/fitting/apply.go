@@ -117,15 +117,15 @@ func (p *Plan) preflight() error {
 
 // Apply writes the plan's changes. On an error it says how far it came; running it again completes the work.
 func (p *Plan) Apply(ctx context.Context, progress func(done, total int)) error {
-	return p.locked(func() error {
-		if err := p.apply(ctx, progress); err != nil {
-			return err
-		}
-		if p.Rendered != nil && p.Rendered.Layout != nil { // what its tags name is there now
-			return p.Rendered.Layout.write()
-		}
+	return p.locked(func() error { return p.apply(ctx, progress) })
+}
+
+// ApplyLayout puts the tags into the template that all pages share, whole or not at all. What they name has to be there by then.
+func (p *Plan) ApplyLayout() error {
+	if p.Rendered == nil || p.Rendered.Layout == nil {
 		return nil
-	})
+	}
+	return p.Rendered.Layout.write()
 }
 
 // locked does work on a site while nobody else does.

@@ -595,3 +595,26 @@ func TestBaseElement(t *testing.T) {
 	assert.Contains(t, read(t, dir, "brand/m.json"), "Skerry Line")
 	assert.Contains(t, fmt.Sprint(p.Inferences), "{master brand/mark.svg", "the icon that the page links")
 }
+
+// TestManifestOfAPipeline has a file that is called manifest.json and says how a pipeline names files: it is left alone.
+func TestManifestOfAPipeline(t *testing.T) {
+	for name, c := range map[string]struct {
+		data string
+		ours bool
+	}{
+		"a pipeline's": {`{"main.js": "main.3f9c2b71.js"}`, false}, "a list": {`["main.js"]`, false}, "an app's": {`{"short_name": "Skerry"}`, true},
+	} {
+		t.Run(name, func(t *testing.T) {
+			dir := t.TempDir()
+			for name, data := range map[string]string{"index.html": "<!doctype html><title>Skerry</title>", "manifest.json": c.data} {
+				require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(data), 0o644))
+			}
+			s, err := site.Open(dir, "/")
+			require.NoError(t, err)
+			defer s.Close()
+			plan, err := Make(context.Background(), s, &config.Config{Icons: config.Icons{Effort: "quick"}}, Options{})
+			require.NoError(t, err)
+			assert.Equal(t, map[bool]string{true: "manifest.json", false: "manifest.webmanifest"}[c.ours], plan.Manifest)
+		})
+	}
+}

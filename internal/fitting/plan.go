@@ -308,6 +308,7 @@ func (f *fitter) existingManifest() (m *manifest.Manifest, data []byte, p string
 			}
 		}
 	}
+	linked := len(candidates)
 	candidates = append(candidates, "manifest.webmanifest", "site.webmanifest", "app.webmanifest", "manifest.json")
 	for _, c := range candidates {
 		if _, ok := f.site.File(c); !ok {
@@ -330,8 +331,8 @@ func (f *fitter) existingManifest() (m *manifest.Manifest, data []byte, p string
 		if err != nil {
 			return nil, nil, "", err
 		}
-		if m.Lost && path.Ext(c) == ".json" && !slices.Contains(candidates[:1], c) {
-			continue // some other manifest.json
+		if path.Ext(c) == ".json" && !slices.Contains(candidates[:linked], c) && (m.Lost || !slices.ContainsFunc(appMembers, m.Has)) {
+			continue // some other manifest.json, such as an asset pipeline's
 		}
 		if m.Lost {
 			p := m.Problems[0]
@@ -341,6 +342,9 @@ func (f *fitter) existingManifest() (m *manifest.Manifest, data []byte, p string
 	}
 	return nil, nil, f.free("manifest.webmanifest", "app.webmanifest", "tachyform.webmanifest"), nil
 }
+
+// appMembers are those by which a web app manifest is told from other files of the name.
+var appMembers = []string{"name", "short_name", "start_url", "display", "icons"}
 
 const anyOrigin = "https://site.invalid"
 

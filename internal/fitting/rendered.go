@@ -63,6 +63,7 @@ type Arrival struct {
 	Without  []string // URLs of pages that the tags have not reached, sorted
 	Missing  bool     // the answer to what is not there has not got them
 	Worker   string   // why browsers cannot have the worker, "" when they can
+	Held     bool     // the layout was left alone, since the server does not send what its tags would name
 	Files    []string // what fit wrote and the server does not send as it lies there, and why
 	Together string   // what the pages have in common that the tags have not reached, "" for nothing
 }

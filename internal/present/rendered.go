@@ -31,6 +31,7 @@ type FitArrived struct {
 	Missing bool     `json:"error_page_without_tags"`
 	Worker  string   `json:"worker"`
 	Files   []string `json:"files"`
+	Held    bool     `json:"layout_waits"` // the layout was left alone, since the server does not send what its tags would name
 }
 
 func renderedOf(r *fitting.Rendered) *FitRendered {
@@ -49,7 +50,7 @@ func renderedOf(r *fitting.Rendered) *FitRendered {
 
 // ArrivedOf makes the JSON form of what the server was seen to send.
 func ArrivedOf(a *fitting.Arrival) *FitArrived {
-	return &FitArrived{a.Pages, append([]string{}, a.Without...), a.Missing, a.Worker, append([]string{}, a.Files...)}
+	return &FitArrived{a.Pages, append([]string{}, a.Without...), a.Missing, a.Worker, append([]string{}, a.Files...), a.Held}
 }
 
 // rendered says what becomes of pages that a server makes.
@@ -103,15 +104,26 @@ func layoutWords(r *fitting.Rendered, dryRun bool) string {
 	case dryRun:
 		return "the tags would go into " + l.File + ", line " + itoa(l.Line)
 	}
-	return "the tags are in " + l.File + ", line " + itoa(l.Line)
+	return "the tags go into " + l.File + ", line " + itoa(l.Line) + ", once the server sends what they name"
 }
 
 // Arrived says what the server was seen to send after a fit.
 func (s *Style) Arrived(p *fitting.Plan, a *fitting.Arrival, public, snapshot string) error {
 	s.printf("\n  %s\n", s.title.Render("Asked of the server"))
+	if l := p.Rendered.Layout; l != nil && l.Why == "" {
+		switch {
+		case a.Held:
+			s.row("layout", s.warn.Render(l.File+" was left alone: the server does not send what the tags name."))
+			s.row("", lines(s.faint, wrap("Is public_path right? A server that looks for files only when it starts has to be started anew. Then fit again; --anyway does not wait for it.", 100, 18)))
+		case l.Changed:
+			s.row("layout", s.good.Render("the tags are in "+l.File)+", line "+itoa(l.Line))
+		}
+	}
 	switch n := a.Pages - len(a.Without); {
 	case len(a.Without) == 0:
 		s.row("tags", s.good.Render("on all "+count(a.Pages, "page"))+" that were read")
+	case n == 0 && a.Held:
+		s.row("tags", s.warn.Render("on none of "+count(a.Pages, "page")+" yet"))
 	case n == 0:
 		s.row("tags", s.warn.Render("on none of "+count(a.Pages, "page")+" yet")+": put the lines above into the layout; a server that keeps its templates has to be started anew")
 	case a.Together != "":
@@ -119,7 +131,7 @@ func (s *Style) Arrived(p *fitting.Plan, a *fitting.Arrival, public, snapshot st
 	default:
 		s.row("tags", s.warn.Render("on "+itoa(n)+" of "+count(a.Pages, "page"))+": "+lines(s.faint, wrap(brief(a.Without)+" without them: another layout makes these", 90, 18)))
 	}
-	if a.Missing {
+	if a.Missing && a.Pages > len(a.Without) {
 		s.row("", "not on the page for what is missing (404): visitors who come in there get no worker")
 	}
 	if p.Worker != "" && a.Worker == "" {
@@ -131,7 +143,11 @@ func (s *Style) Arrived(p *fitting.Plan, a *fitting.Arrival, public, snapshot st
 		}
 	}
 	label := "files"
-	for _, f := range a.Files {
+	for i, f := range a.Files {
+		if i == 4 && len(a.Files) > 5 {
+			s.row("", "and "+count(len(a.Files)-i, "more file"))
+			break
+		}
 		s.row(label, s.warn.Render(f))
 		label = ""
 	}

@@ -166,7 +166,7 @@ func (w *Work) auditRead(ctx context.Context, res *crawl.Result, server *site.Se
 		return nil, err
 	}
 	opts.Inventory.Applications = found.Applications
-	for _, p := range res.Site.Pages() {
+	for _, p := range visible(res) {
 		ro.Pages = append(ro.Pages, p.URL)
 		if asVisited && len(seen) < maxRoutes {
 			seen = append(seen, p.URL)

@@ -85,7 +85,7 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 			return nil, nil, err
 		}
 		if t.server.Rules.Routes = rules.Routes; len(o.Pages) == 0 {
-			for i, p := range s.Pages() {
+			for i, p := range visible(o.Served) {
 				o.Pages = append(o.Pages, p.URL)
 				if i < maxRoutes && !slices.Contains(o.Revisit, p.URL) {
 					o.Revisit = append(o.Revisit, p.URL)

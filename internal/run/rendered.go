@@ -157,41 +157,25 @@ func (w *Work) Rendered(res *crawl.Result) (*site.Site, *fitting.Served, error) 
 	return s, &fitting.Served{Headers: res.Headers, Layout: w.layout()}, nil
 }
 
-// Arrived asks the server whether what fit wrote is there, and keeps the snapshot of it.
-func (w *Work) Arrived(ctx context.Context, plan *fitting.Plan, access *crawl.Access) (*fitting.Arrival, error) {
-	res, err := w.Asked(ctx, access)
-	if err != nil {
-		return nil, err
-	}
-	defer res.Close()
-	a := &fitting.Arrival{}
-	script := ""
-	if plan.Caching != nil {
-		script = plan.Caching.Script
-	}
-	var without, with []string
-	for _, f := range res.Site.Pages() {
-		body, err := res.Site.Read(f.Path)
-		if err != nil || !site.Served(f.Path) {
-			continue
-		}
-		a.Pages++
-		if script != "" && !bytes.Contains(body, []byte(script)) {
-			without = append(without, f.URL)
-		} else {
-			with = append(with, f.URL)
-		}
-	}
-	a.Without = without
-	if groups := finding.Shared(without, with); len(groups) == 1 {
-		a.Together = groups[0].Folder
-	}
-	a.Missing = script != "" && res.Missing != nil && strings.Contains(res.Missing.Header.Get("Content-Type"), "html") && !bytes.Contains(res.Missing.Body, []byte(script))
+// Arrive asks the server whether it sends the files that fit wrote, puts the tags into the layout when it does, asks which pages have them then, and
+// keeps the snapshot of all that. With anyway the tags go into the layout whatever the server sends.
+func (w *Work) Arrive(ctx context.Context, plan *fitting.Plan, access *crawl.Access, anyway bool) (*fitting.Arrival, error) {
 	u, err := url.Parse(w.Config.Address)
 	if err != nil {
 		return nil, input(err)
 	}
 	origin := u.Scheme + "://" + u.Host
+	a := &fitting.Arrival{}
+	type answer struct {
+		address string
+		header  http.Header
+		body    []byte
+	}
+	var answers []answer
+	script := ""
+	if plan.Caching != nil {
+		script = plan.Caching.Script
+	}
 	for _, p := range plan.Wrote() {
 		data, err := plan.Site.Read(p)
 		if err != nil {
@@ -214,17 +198,46 @@ func (w *Work) Arrived(ctx context.Context, plan *fitting.Plan, access *crawl.Ac
 		case p == plan.Worker:
 			why = barred(address, plan.Site.Base, header)
 		}
-		if p == plan.Worker {
+		switch {
+		case p == plan.Worker:
 			a.Worker = why
-		} else if why != "" {
+		case why != "":
 			a.Files = append(a.Files, address+" "+why)
-		} else {
-			res.Add(address, header, body)
+			a.Held = a.Held || address == script && !anyway
 		}
-		if p == plan.Worker && why == "" {
-			res.Add(address, header, body)
+		if why == "" {
+			answers = append(answers, answer{address, header, body})
 		}
 	}
+	if !a.Held {
+		if err := plan.ApplyLayout(); err != nil {
+			return nil, err
+		}
+	}
+	res, err := w.Asked(ctx, access)
+	if err != nil {
+		return nil, err
+	}
+	defer res.Close()
+	for _, x := range answers {
+		res.Add(x.address, x.header, x.body)
+	}
+	var with []string
+	for _, f := range res.Site.Pages() {
+		body, err := res.Site.Read(f.Path)
+		if err != nil || slices.ContainsFunc(answers, func(x answer) bool { return x.address == f.URL }) {
+			continue
+		}
+		if a.Pages++; script != "" && !bytes.Contains(body, []byte(script)) {
+			a.Without = append(a.Without, f.URL)
+		} else {
+			with = append(with, f.URL)
+		}
+	}
+	if groups := finding.Shared(a.Without, with); len(groups) == 1 {
+		a.Together = groups[0].Folder
+	}
+	a.Missing = script != "" && res.Missing != nil && strings.Contains(res.Missing.Header.Get("Content-Type"), "html") && !bytes.Contains(res.Missing.Body, []byte(script))
 	return a, w.Keep(res)
 }
 
@@ -263,15 +276,20 @@ func (w *Work) PublicPath(res *crawl.Result) (at, why string, err error) {
 			continue
 		}
 		for _, own := range s.Files {
-			if own.Size != f.Size || !strings.HasSuffix(f.URL, "/"+site.EscapePath(own.Path)) {
+			if own.Size != f.Size || own.Size == 0 {
 				continue
 			}
-			if data, err := s.Read(own.Path); err != nil || !bytes.Equal(data, sent) {
+			folder := site.EscapePath(own.Path[:strings.LastIndexByte(own.Path, '/')+1])
+			at, ok := strings.CutSuffix(f.URL[:strings.LastIndexByte(f.URL, '/')+1], folder)
+			if data, err := s.Read(own.Path); !ok || !strings.HasSuffix(at, "/") || err != nil || !bytes.Equal(data, sent) {
 				continue
 			}
-			at := strings.TrimSuffix(f.URL, site.EscapePath(own.Path))
-			if votes[at]++; example[at] == "" {
-				example[at] = f.URL
+			votes[at]++
+			if strings.HasSuffix(f.URL, "/"+site.EscapePath(own.Path)) {
+				votes[at]++ // by its name, too
+			}
+			if example[at] == "" {
+				example[at] = own.Path + " is sent as " + f.URL
 			}
 		}
 	}
@@ -283,5 +301,12 @@ func (w *Work) PublicPath(res *crawl.Result) (at, why string, err error) {
 	if at == "" {
 		return "/", "nothing that the server sent lies in the folder as it is, so this is a guess: say below which path its files are sent", nil
 	}
-	return at, "the server sends " + example[at] + " as it lies in the folder", nil
+	return at, example[at], nil
+}
+
+// visible gives the pages of what was read that visitors come to: those below the folder of the start page. An offline page may be sent from
+// elsewhere, where no worker answers for it.
+func visible(res *crawl.Result) []site.File {
+	below := res.Start[:strings.LastIndexByte(res.Start, '/')+1]
+	return slices.DeleteFunc(res.Site.Pages(), func(f site.File) bool { return !strings.HasPrefix(f.URL, below) })
 }

@@ -71,7 +71,7 @@ func (p *Plan) Decide(a Asked) Decision {
 	switch {
 	case rule != nil && rule.Answer == leave:
 		return d
-	case rule == nil && (methodOf(a.Method) != "GET" || !strings.HasPrefix(pathname, p.Base)):
+	case rule == nil && (methodOf(a.Method) != "GET" || !strings.HasPrefix(pathname, p.Base) && p.listed(pathname, false) == ""):
 		return d
 	case rule != nil && rule.Answer == Outbox:
 		d.Answer = Outbox

@@ -50,7 +50,7 @@ function answerTo(event) {
   const { origin, pathname, search } = new URL(request.url);
   const rule = part.ruleFor && part.ruleFor(request);
   if (rule) return part.byRule(rule, event);
-  if (request.method !== "GET" || origin !== location.origin || !pathname.startsWith(TABLE.base)) return;
+  if (request.method !== "GET" || origin !== location.origin || !(pathname.startsWith(TABLE.base) || nameIn(OWN, pathname))) return;
   if (request.mode === "navigate") return navigate(event, pathname, search);
   // A tab may have come from an older release, whose names are read from the store: until then every request may be its.
   const known = (lists || [OWN]).some((list) => list.pieces || nameIn(list, pathname));
