@@ -106,7 +106,7 @@ func (r *Report) Worst() Level {
 
 // Checks are all checks in the order they are shown.
 func Checks() []Check {
-	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, servedChecks, workerChecks, mistakeChecks(),
+	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, iosChecks, servedChecks, workerChecks, mistakeChecks(),
 		offlineChecks, routeChecks, updateChecks, weightChecks, privacyChecks, deployedChecks)
 }
 

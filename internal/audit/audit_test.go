@@ -112,7 +112,10 @@ const goodManifest = `{
   "note_taking": {"new_note_url": "/fares.html"}
 }`
 
-const goodHead = `<!doctype html><title>Home</title><meta name="viewport" content="width=device-width"><link rel="manifest" href="/m.json"><link rel="apple-touch-icon" href="/192.png"><script>navigator.serviceWorker.register("/sw.js")</script><html lang="en"><meta name="theme-color" content="#0b4f6c"><link rel="icon" href="/192.png"><meta http-equiv="Content-Security-Policy" content="default-src 'self' 'unsafe-inline'"><style>body { background: #fff }</style><script src="/use.js"></script>`
+const goodHead = `<!doctype html><title>Home</title><meta name="viewport" content="width=device-width"><link rel="manifest" href="/m.json"><link rel="apple-touch-icon" href="/192.png"><script>navigator.serviceWorker.register("/sw.js")</script><html lang="en"><meta name="theme-color" content="#0b4f6c"><link rel="icon" href="/192.png"><meta http-equiv="Content-Security-Policy" content="default-src 'self' 'unsafe-inline'"><style>body { background: #fff }</style><script src="/use.js"></script>` + goodIOS
+
+// goodIOS are tags for iPhones.
+const goodIOS = `<meta name="mobile-web-app-capable" content="yes"><meta name="apple-mobile-web-app-status-bar-style" content="black-translucent"><style>body { padding-top: env(safe-area-inset-top) }</style><link rel="apple-touch-startup-image" media="(device-width: 375px) and (device-height: 667px) and (-webkit-device-pixel-ratio: 2) and (orientation: portrait)" href="/launch.png">`
 
 // networkFirst waits for the network as long as it takes, and shows whatever it gives.
 const networkFirst = `const list = ["/", "/fares.html", "/offline.html", "/192.png", "/use.js", "/data.json"];
@@ -133,7 +136,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 	t.Helper()
 	files := map[string]string{"index.html": goodHead, "fares.html": strings.Replace(goodHead, "Home", "Fares", 1), "offline.html": strings.Replace(goodHead, "Home", "Off", 1),
 		"m.json": goodManifest, "192.png": picture(t, 192, 255), "512.png": picture(t, 512, 255), "sw.js": goodWorker,
-		"mask.png": drawing(t, 512, 512, 0.3, teal, sand), "mono.png": drawing(t, 512, 512, 0.3, color.NRGBA{}, sand), "wide.png": drawing(t, 640, 400, 0.3, teal, sand), "narrow.png": drawing(t, 400, 640, 0.3, teal, sand),
+		"mask.png": drawing(t, 512, 512, 0.3, teal, sand), "mono.png": drawing(t, 512, 512, 0.3, color.NRGBA{}, sand), "wide.png": drawing(t, 640, 400, 0.3, teal, sand), "narrow.png": drawing(t, 400, 640, 0.3, teal, sand), "launch.png": drawing(t, 750, 1334, 0.3, teal, sand),
 		"data.json": "[]", "use.js": `fetch("/data.json")`}
 	o := Options{Deployed: &deployed.Report{}, Live: &Live{Entry: "https://skerry.example/", Secure: true, Insecure: "https://skerry.example/", MissingStatus: 404}}
 	rules := site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "no-cache"}}}
@@ -339,6 +342,10 @@ func TestEachCheckFails(t *testing.T) {
 		"pages/manifest-linked-twice":       {map[string]string{"fares.html": head(`<link rel="manifest" href="/m.json">`, `<link rel="manifest" href="/m.json"><link rel="manifest" href="/n.json">`)}, "fares.html:1:1"},
 		"pages/icon-missing":                {map[string]string{"index.html": head(`<link rel="icon" href="/192.png">`, ``)}, "index.html:1:1"},
 		"pages/icon-file-missing":           {map[string]string{"fares.html": head(`rel="icon" href="/192.png"`, `rel="icon" href="/gone.png"`)}, "-"},
+		"ios/name-unknown":                  {map[string]string{"fares.html": head(`name="apple-mobile-web-app-status-bar-style"`, `name="apple-mobile-web-app-status-bar"`)}, "-"},
+		"ios/value-unknown":                 {map[string]string{"fares.html": head(`content="black-translucent"`, `content="#0b4f6c"`)}, "-"},
+		"ios/under-the-status-bar":          {map[string]string{"fares.html": head(`env(safe-area-inset-top)`, `1em`)}, "-"},
+		"ios/launch-picture":                {map[string]string{"launch.png": drawing(t, 750, 1300, 0.3, teal, sand)}, "-"},
 		"pages/touch-icon-size":             {map[string]string{"192.png": picture(t, 150, 255)}, "192.png:0:0"},
 		"pages/head-unclear":                {map[string]string{"fares.html": "<!doctype html>\x00"}, "fares.html:1:1"},
 		"pages/reference-by-name-case":      {map[string]string{"fares.html": goodHead + `<img src="/WIDE.png">`}, ""},

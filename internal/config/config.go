@@ -45,6 +45,7 @@ type Config struct {
 
 	App     App         `toml:"app"`
 	Icons   Icons       `toml:"icons"`
+	IOS     IOS         `toml:"ios"`
 	Stow    Stow        `toml:"stow"`
 	Rules   []Rule      `toml:"rule"`
 	Stories []Story     `toml:"story"`
@@ -251,6 +252,12 @@ func (c *Config) check() []error {
 	oneOf("orientation", c.App.Orientation, "any", "natural", "landscape", "landscape-primary", "landscape-secondary", "portrait", "portrait-primary", "portrait-secondary")
 	oneOf("dir", c.App.Dir, "auto", "ltr", "rtl")
 	oneOf("takeover", c.Update.Takeover, "next-visit", "when-asked", "at-once")
+	oneOf("status_bar", c.IOS.StatusBar, StatusBars...)
+	oneOf("launch", c.IOS.Launch, "phones", "all")
+	color("launch_dark", c.IOS.LaunchDark)
+	if c.IOS.LaunchDark != "" && c.IOS.Launch == "" {
+		add("launch_dark", c.IOS.LaunchDark, "launch_dark is the background of launch pictures where dark is preferred; launch says for which devices they are made")
+	}
 	oneOf("effort", c.Icons.Effort, "quick", "usual", "small")
 	oneOf("conflicts", c.Pages.Conflicts, KeepTheirs, Outrank)
 	for _, k := range c.Audit.Skip {

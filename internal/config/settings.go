@@ -29,6 +29,17 @@ type Icons struct {
 	Effort     string `toml:"effort"`   // time for small files: quick, usual or small
 }
 
+// IOS is what iPhones and iPads take from the pages and not from the manifest.
+type IOS struct {
+	Title      string `toml:"title"`       // under the icon, when it is to be another than short_name
+	StatusBar  string `toml:"status_bar"`  // of [StatusBars], "" for the system's own
+	Launch     string `toml:"launch"`      // launch pictures for "phones" or "all"; "" for none
+	LaunchDark string `toml:"launch_dark"` // their background where dark is preferred, "" for one background for both
+}
+
+// StatusBars are the looks of the status bar above an app: dark text on white, white text on black, and white text on the page itself.
+var StatusBars = []string{"default", "black", "black-translucent"}
+
 // Stow lists what the worker stores, as path globs.
 type Stow struct {
 	Now     []string `toml:"now"`

@@ -407,7 +407,7 @@ func (p *Plan) Diff(w io.Writer) error {
 			}
 			from = "a/" + c.Path
 		}
-		if c.Kind == "icon" || c.Kind == "screenshot" {
+		if c.Kind == "icon" || c.Kind == "launch picture" || c.Kind == "screenshot" {
 			if _, err := fmt.Fprintf(w, "Binary file b/%s would be written (%d bytes)\n", c.Path, len(c.data)); err != nil {
 				return err
 			}

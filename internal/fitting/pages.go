@@ -50,6 +50,7 @@ func (f *fitter) elements(manifestPath string, icons []icon.Icon) []pagehead.Ele
 		}
 		tags = append(tags, pagehead.Element{Name: "link", Attrs: [][2]string{{"rel", "icon"}, {"type", "image/svg+xml"}, {"href", f.url(at)}}})
 	}
+	tags = append(tags, f.iosElements()...)
 	if f.script != "" {
 		tags = append(tags, pagehead.Element{Name: "script", Attrs: [][2]string{{"src", f.script}, {"defer", ""}}})
 	}

@@ -31,6 +31,7 @@ type record struct {
 	Icons  string              `json:"icons"` // key of the icon set
 	Base   string              `json:"base"`  // URL path that the site is served from
 
+	Launch  string   `json:"launch,omitempty"`  // key of the launch pictures
 	Layouts []string `json:"layouts,omitempty"` // templates that fit edited, from the folder of the site on
 }
 

@@ -437,7 +437,7 @@ func (f *fitter) candidates(workerPath string) []site.File {
 		switch kind := f.kinds[file.Path]; {
 		case f.site.InApp(file.Path):
 			return // named as a whole
-		case kind == "icon" || kind == "manifest" || kind == "screenshot" || kind == "worker" || file.Path == workerPath:
+		case kind == "icon" || kind == "launch picture" || kind == "manifest" || kind == "screenshot" || kind == "worker" || file.Path == workerPath:
 			return // browsers fetch these past the worker
 		case f.rec.Files[file.Path].SHA256 != "" && kind == "":
 			return

@@ -30,9 +30,18 @@ func unsafef(format string, args ...any) error {
 	return fmt.Errorf("%s: %w", fmt.Sprintf(format, args...), ErrUnsafe)
 }
 
+// Launch is the kind of a link to a launch picture.
+const Launch = "apple-touch-startup-image"
+
+// IsIOS says whether the name of a meta element is one that iPhones look at, or looks like one; it is the kind of its [Tag] then, in lower case.
+func IsIOS(name string) bool {
+	name = strings.ToLower(strings.TrimSpace(name))
+	return strings.HasPrefix(name, "apple-") || strings.Contains(name, "web-app-") || strings.Contains(name, "webapp-")
+}
+
 // Tag is an element of the head that Tachyform would otherwise insert.
 type Tag struct {
-	Kind   string // "manifest", "theme-color", "touch-icon", "icon", "viewport" or "script"
+	Kind   string // "manifest", "theme-color", "touch-icon", "icon", "mask-icon", "viewport", "script", [Launch], or a name by [IsIOS]
 	Value  string // href, src or content
 	Media  string
 	Offset int  // of the value in the page's bytes
@@ -420,6 +429,10 @@ func (h *Head) tag(t markup.Token) {
 			note("manifest", "href")
 		case markup.TokenList(rel, "apple-touch-icon"), markup.TokenList(rel, "apple-touch-icon-precomposed"):
 			note("touch-icon", "href")
+		case markup.TokenList(rel, "apple-touch-startup-image"):
+			note(Launch, "href")
+		case markup.TokenList(rel, "mask-icon"):
+			note("mask-icon", "href")
 		case markup.TokenList(rel, "icon"):
 			note("icon", "href")
 		}
@@ -433,6 +446,10 @@ func (h *Head) tag(t markup.Token) {
 			note("theme-color", "content")
 		case "viewport":
 			note("viewport", "content")
+		default:
+			if IsIOS(name) {
+				note(strings.ToLower(name), "content")
+			}
 		}
 	case "script":
 		if _, ok := t.Attr("src"); ok {

@@ -110,7 +110,7 @@ func (h *Head) tagXML(t xml.StartElement, at int) {
 	case "link":
 		for _, r := range strings.Fields(strings.ToLower(get("rel"))) {
 			switch r {
-			case "manifest", "icon":
+			case "manifest", "icon", "mask-icon", Launch:
 				kind, value = r, get("href")
 			case "apple-touch-icon":
 				kind, value = "touch-icon", get("href")
@@ -120,6 +120,10 @@ func (h *Head) tagXML(t xml.StartElement, at int) {
 		switch n := strings.ToLower(get("name")); n {
 		case "theme-color", "viewport":
 			kind, value = n, get("content")
+		default:
+			if IsIOS(n) {
+				kind, value = n, get("content")
+			}
 		}
 	case "script":
 		if get("src") != "" {

@@ -120,7 +120,7 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 	}
 	s.printf("\n")
 	label := verb
-	for _, kind := range []string{"icon", "manifest", "screenshot", "worker", "engine", "list", "page script", "offline page", "offline script", "page"} {
+	for _, kind := range []string{"icon", "launch picture", "manifest", "screenshot", "worker", "engine", "list", "page script", "offline page", "offline script", "page"} {
 		list := byKind[kind]
 		if len(list) == 0 {
 			continue
