@@ -50,6 +50,7 @@ type Config struct {
 	Rules   []Rule      `toml:"rule"`
 	Stories []Story     `toml:"story"`
 	Offline Offline     `toml:"offline"`
+	Offer   *Offer      `toml:"offer"` // nil when elements that offer to install have no manners of their own
 	Update  Update      `toml:"update"`
 	Worker  WorkerTable `toml:"worker"`
 	Pages   Pages       `toml:"pages"`
@@ -301,6 +302,16 @@ func (c *Config) check() []error {
 	}
 	for _, w := range c.Offline.Without {
 		oneOf("without", w, OfflineParts...)
+	}
+	if o := c.Offer; o != nil {
+		for key, n := range map[string]int{"after": o.After, "times": o.Times} {
+			if n < 0 || n > 1000 {
+				add(key, fmt.Sprint(n), "[offer] %s = %d: from 1 to 1000", key, n)
+			}
+		}
+		if d, err := Duration(o.Rest); o.Rest != "" && (err != nil || d < time.Hour) {
+			add("rest", o.Rest, "[offer] rest = %q is no time from an hour on, such as \"30d\"", o.Rest)
+		}
 	}
 	if l := c.Update.Look; l != "" && l != "never" {
 		if d, err := Duration(l); err != nil || d < time.Minute || d > 14*24*time.Hour {

@@ -113,6 +113,21 @@ func (o *Offline) NavigationPatience() time.Duration {
 	return DefaultNavigationPatience
 }
 
+// Offer says when an element of a page may offer to install the app.
+type Offer struct {
+	After int    `toml:"after"` // page views until it may, 0 for 2: not on the first
+	Times int    `toml:"times"` // visits on which it is shown at most, 0 for 3
+	Rest  string `toml:"rest"`  // how long it is not shown to who has put it away, "" for 30 days
+}
+
+// Resting is how long an offer is not shown to who has put it away.
+func (o *Offer) Resting() time.Duration {
+	if d, err := Duration(o.Rest); err == nil && o.Rest != "" {
+		return d
+	}
+	return 30 * 24 * time.Hour
+}
+
 // Update says when a new release takes over.
 type Update struct {
 	Takeover string `toml:"takeover"`

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -85,4 +86,57 @@ func TestElementsOfPages(t *testing.T) {
 	require.NoError(t, b.Tab(1))
 	says("true", `fetch("/new.txt").then((r) => String(r.status === 200 && !document.querySelector("[data-app-update]").hidden))`, "the other tab stays as it is, and can take it, too")
 	assert.Empty(t, b.Console())
+}
+
+// TestOffer has an element offer the app with manners, in Chromium: not on the first page, put away by a click, by Escape and by the browser's
+// own dialogue, remembered, and not too often.
+func TestOffer(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	page := `<!doctype html><html lang=en><head><title>Home</title></head><body><main><h1>Home</h1></main><aside data-app-offer hidden aria-label="Install"><button data-app-install hidden>Install</button><button data-app-later>Not now</button></aside></body></html>`
+	write(t, dir, map[string]string{"dist/index.html": page, "tachyform.toml": "site = \"dist\"\n[icons]\neffort = \"quick\"\n[offer]\ntimes = 2\n"})
+	fine(t, dir, "fit")
+	b, answers := browse(t, dir+"/dist", "/")
+	answers.Rules.Headers = []site.HeaderRule{{Path: "/**", Name: "Content-Security-Policy", Value: "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; connect-src 'self'; manifest-src 'self'; worker-src 'self'"}}
+	does := func(want, script, why string) {
+		t.Helper()
+		got, err := b.Evaluate(script)
+		require.NoError(t, err)
+		assert.Equal(t, want, got, why)
+	}
+	// opens loads the page, has the browser offer to install, and says whether the page does, and else why not. before runs before that.
+	const look = `(async () => { BEFORE; let why = "nothing was said"; addEventListener("app-offer", ({ detail }) => { why = detail.why; });
+		const choice = {}; window.choice = choice;
+		dispatchEvent(Object.assign(new Event("beforeinstallprompt", { cancelable: true }), { prompt: () => {}, userChoice: new Promise((r) => { choice.made = r; }) }));
+		await 0; return document.querySelector("[data-app-offer]").hidden ? "hidden" : "shown"; })()`
+	opens := func(want, why string) {
+		t.Helper()
+		_, err := b.Open("/")
+		require.NoError(t, err)
+		require.NoError(t, b.Settle())
+		does(want, strings.Replace(look, "BEFORE", "", 1), why)
+	}
+	memo := func(change string) { // what is remembered is as if time had passed
+		t.Helper()
+		does("", `(() => { const k = Object.keys(localStorage).find((k) => k.endsWith("offer")), v = JSON.parse(localStorage[k]); `+change+`; localStorage[k] = JSON.stringify(v); return ""; })()`, change)
+	}
+	_, err := b.Open("/")
+	require.NoError(t, err)
+	require.NoError(t, b.Settle())
+	memo(`v.views = 0`) // browse has been here
+	opens("hidden", "never on the first page")
+	opens("shown", "on the second")
+	does("hidden MAIN", `(() => { document.querySelector("[data-app-later]").focus(); document.querySelector("[data-app-later]").click(); return [document.querySelector("[data-app-offer]").hidden ? "hidden" : "shown", document.activeElement.tagName].join(" "); })()`, "put away; the keyboard goes on in the page")
+	opens("hidden", "who said no is not asked again")
+	memo(`v.said -= 31 * 86400000`)
+	opens("shown", "for a month")
+	does("hidden", `(() => { const e = document.querySelector("[data-app-later]"); e.focus(); e.dispatchEvent(new KeyboardEvent("keydown", { key: "Escape", bubbles: true })); return document.querySelector("[data-app-offer]").hidden ? "hidden" : "shown"; })()`, "Escape")
+	memo(`v.said = 0; v.seen -= 3600000`)
+	opens("shown", "at the next visit, the second on which it is shown")
+	does("hidden", `(async () => { choice.made({ outcome: "dismissed" }); for (let i = 0; i < 9; i++) await 0; return document.querySelector("[data-app-offer]").hidden ? "hidden" : "shown"; })()`, "no to the browser's own dialogue")
+	memo(`v.said = 0; v.seen -= 3600000`)
+	opens("hidden", "on two visits, and not on a third")
+	memo(`v.times = 0`)
+	opens("shown", "")
+	does("hidden", `(() => { dispatchEvent(new Event("appinstalled")); return document.querySelector("[data-app-offer]").hidden ? "hidden" : "shown"; })()`, "installed")
 }

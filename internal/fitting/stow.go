@@ -40,6 +40,9 @@ func (f *fitter) prepare() error {
 	}
 	f.caching = &worker.Plan{Base: f.site.Base, Script: f.script, Rules: rules, Takeover: cmp.Or(f.cfg.Update.Takeover, "next-visit"), Urgent: f.opts.Urgent, Look: int(f.cfg.Update.LookEvery().Milliseconds()), Age: f.cfg.Update.Age, Minify: f.cfg.Worker.Minify,
 		Preload: f.cfg.Worker.Preload, Persist: f.cfg.Worker.Persist, Patience: int(f.cfg.Offline.NavigationPatience().Milliseconds()), Now: map[string]worker.Entry{}, Later: map[string]worker.Entry{}}
+	if o := f.cfg.Offer; o != nil {
+		f.caching.Offer = &worker.Offer{After: cmp.Or(o.After, 2), Times: cmp.Or(o.Times, 3), Rest: o.Resting().Milliseconds()}
+	}
 	for _, g := range f.cfg.Stow.Groups {
 		var parts []string
 		for _, glob := range g.Files {

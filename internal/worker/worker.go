@@ -148,6 +148,7 @@ type Plan struct {
 	Look     int      // ms after which an open page looks for a new release, again and again; 0 for never
 	Age      bool     // pages can say since when a visitor has the release
 	Groups   []Group
+	Offer    *Offer   // manners of an element that offers to install; nil for none
 	Ranges   bool     // parts of stored files are asked for
 	Preload  bool     // navigations are asked of the network while the worker starts
 	Persist  bool     // pages ask that nothing is thrown away even where the browser shows a question
@@ -186,6 +187,22 @@ func (p *Plan) parts() []string {
 	add(len(p.Groups) > 0, "groups")
 	add(p.Age, "age")
 	add(p.Visited != nil, "visited")
+	return out
+}
+
+// Offer says when an element of a page may offer to install the app.
+type Offer struct {
+	After int   `json:"after"` // page views until it may
+	Times int   `json:"times"` // visits on which it is shown at most
+	Rest  int64 `json:"rest"`  // ms for which it is not shown to who has put it away
+}
+
+// pageParts are the names of the page script's parts, of which some have none in the engine.
+func (p *Plan) pageParts() []string {
+	out := p.parts()
+	if p.Offer != nil {
+		out = append(out, "offer")
+	}
 	return out
 }
 
@@ -429,13 +446,13 @@ func PageScript(worker string, p *Plan) ([]byte, error) {
 		}
 	}
 	more := ""
-	for _, part := range p.parts() {
+	for _, part := range p.pageParts() {
 		if src, err := assets.ReadFile("assets/page-" + part + ".js"); err == nil {
 			more += string(src)
 		}
 	}
 	src := strings.NewReplacer("PARTS\n", more+"\n").Replace(page)
-	src = strings.NewReplacer("WORKER", js(worker), "SCOPE", js(p.Base), "NAME", js("tachyform "+p.Base+" "), "PERSIST", js(p.Persist), "FORMS", js(forms), "LOOK", js(p.Look), "QUIET", js(p.Takeover == "next-visit"), "AT_ONCE", js(p.Takeover == "at-once")).Replace(src)
+	src = strings.NewReplacer("WORKER", js(worker), "SCOPE", js(p.Base), "NAME", js("tachyform "+p.Base+" "), "PERSIST", js(p.Persist), "OFFER", js(p.Offer), "FORMS", js(forms), "LOOK", js(p.Look), "QUIET", js(p.Takeover == "next-visit"), "AT_ONCE", js(p.Takeover == "at-once")).Replace(src)
 	head, body := src, ""
 	if i := strings.Index(src, "(() =>"); i >= 0 {
 		head, body = src[:i], src[i:]
