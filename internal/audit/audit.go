@@ -106,7 +106,7 @@ func (r *Report) Worst() Level {
 
 // Checks are all checks in the order they are shown.
 func Checks() []Check {
-	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, iosChecks, servedChecks, workerChecks, mistakeChecks(),
+	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, iosChecks, deviceChecks, servedChecks, workerChecks, mistakeChecks(),
 		offlineChecks, routeChecks, updateChecks, weightChecks, privacyChecks, deployedChecks)
 }
 
@@ -137,6 +137,7 @@ type facts struct {
 	live      *Live
 	deployed  *deployed.Report
 	ceiling   int64
+	platforms []string // ids of those that the site is for
 	private   func(url string) bool
 }
 
@@ -205,6 +206,9 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 		return nil, err
 	}
 	f.live, f.deployed, f.ceiling, f.summary = o.Live, o.Deployed, o.Ceiling, inv.Summarize()
+	if f.platforms = o.Platforms; len(f.platforms) == 0 {
+		f.platforms = usual
+	}
 	if f.ceiling == 0 {
 		f.ceiling = 3 << 20
 	}

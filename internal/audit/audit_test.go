@@ -137,7 +137,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 	files := map[string]string{"index.html": goodHead, "fares.html": strings.Replace(goodHead, "Home", "Fares", 1), "offline.html": strings.Replace(goodHead, "Home", "Off", 1),
 		"m.json": goodManifest, "192.png": picture(t, 192, 255), "512.png": picture(t, 512, 255), "sw.js": goodWorker,
 		"mask.png": drawing(t, 512, 512, 0.3, teal, sand), "mono.png": drawing(t, 512, 512, 0.3, color.NRGBA{}, sand), "wide.png": drawing(t, 640, 400, 0.3, teal, sand), "narrow.png": drawing(t, 400, 640, 0.3, teal, sand), "launch.png": drawing(t, 750, 1334, 0.3, teal, sand),
-		"data.json": "[]", "use.js": `fetch("/data.json")`}
+		"data.json": "[]", "use.js": `fetch("/data.json"); if (document.title === "x") navigator.geolocation.getCurrentPosition(() => {})`}
 	o := Options{Deployed: &deployed.Report{}, Live: &Live{Entry: "https://skerry.example/", Secure: true, Insecure: "https://skerry.example/", MissingStatus: 404}}
 	rules := site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "no-cache"}}}
 	base, scripts, app := "/", false, ""
@@ -224,7 +224,7 @@ onfetch = (e) => routed(e) || good(e);
 const good = `, 1)
 
 // appUse is what the application's script does.
-const appUse = `fetch("/data.json"); addEventListener("offline", () => {}); if (location.pathname === "/boats") fetch("/api/boats").catch(() => {})`
+const appUse = `fetch("/data.json"); addEventListener("offline", () => {}); if (location.pathname === "/boats") fetch("/api/boats").catch(() => {}); if (document.title === "x") navigator.geolocation.getCurrentPosition(() => {})`
 
 func failed(r *Report) []string {
 	out := []string{}
@@ -342,6 +342,7 @@ func TestEachCheckFails(t *testing.T) {
 		"pages/manifest-linked-twice":       {map[string]string{"fares.html": head(`<link rel="manifest" href="/m.json">`, `<link rel="manifest" href="/m.json"><link rel="manifest" href="/n.json">`)}, "fares.html:1:1"},
 		"pages/icon-missing":                {map[string]string{"index.html": head(`<link rel="icon" href="/192.png">`, ``)}, "index.html:1:1"},
 		"pages/icon-file-missing":           {map[string]string{"fares.html": head(`rel="icon" href="/192.png"`, `rel="icon" href="/gone.png"`)}, "-"},
+		"device/not-everywhere":             {map[string]string{"use.js": "fetch(\"/data.json\");\nif (document.title === \"x\") navigator.bluetooth.requestDevice()"}, "use.js:2:39"},
 		"ios/name-unknown":                  {map[string]string{"fares.html": head(`name="apple-mobile-web-app-status-bar-style"`, `name="apple-mobile-web-app-status-bar"`)}, "-"},
 		"ios/value-unknown":                 {map[string]string{"fares.html": head(`content="black-translucent"`, `content="#0b4f6c"`)}, "-"},
 		"ios/under-the-status-bar":          {map[string]string{"fares.html": head(`env(safe-area-inset-top)`, `1em`)}, "-"},

@@ -9,16 +9,21 @@ import (
 	"tachyform/internal/audit"
 	"tachyform/internal/compare"
 	"tachyform/internal/finding"
+	"tachyform/internal/glossary"
+	"tachyform/internal/meant"
 	"tachyform/internal/present"
 )
 
 func (a *app) explainCommand() *cobra.Command {
 	return &cobra.Command{
-		Use:   "explain [CHECK]",
-		Short: "Say what a check means, and how to mend what it finds",
+		Use:   "explain [CHECK|WORD]",
+		Short: "Say what a check, a member of the manifest, a tag or a rule's answer means",
 		Long: `Explain says of one check, of audit or compare, why it matters to visitors, how to mend what it finds, on which platforms it
-decides about installing, and which text it follows. Without a name it lists all checks.`,
-		Example: "  tachyform explain\n  tachyform explain icons/unusable",
+decides about installing, and which text it follows. Of a member of the manifest, a tag of pages, or the answer of a
+rule it says what visitors see with each value, on which platforms, what matters together with it, and what happens to
+people who have the app when it changes. "install" says why a browser may offer nothing although all is right. Without
+a name it lists all checks and words.`,
+		Example: "  tachyform explain\n  tachyform explain icons/unusable\n  tachyform explain theme_color\n  tachyform explain install",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
@@ -26,6 +31,10 @@ decides about installing, and which text it follows. Without a name it lists all
 			}
 			checks := append(audit.About(), compare.Checks()...)
 			if len(args) > 0 {
+				if w, ok := glossary.Find(args[0]); ok {
+					words := present.WordsOf([]glossary.Word{w})
+					return a.emit(func(st *present.Style) error { return st.Words(words) }, words)
+				}
 				var found, names []finding.Check
 				for _, c := range checks {
 					switch {
@@ -36,22 +45,30 @@ decides about installing, and which text it follows. Without a name it lists all
 					}
 				}
 				if len(found) == 0 {
-					return usage(fmt.Errorf("no check is called %q%s; tachyform explain lists all", args[0], like(names)))
+					return usage(fmt.Errorf("no check and no word is called %q%s; tachyform explain lists all", args[0], like(names, args[0])))
 				}
 				checks = found
 			}
 			report := present.ChecksOf(checks)
-			return a.emit(func(st *present.Style) error { return st.Checks(report, len(args) > 0) }, report)
+			return a.emit(func(st *present.Style) error {
+				if err := st.Checks(report, len(args) > 0); err != nil || len(args) > 0 {
+					return err
+				}
+				return st.WordNames(glossary.Names())
+			}, report)
 		},
 	}
 }
 
-// like names checks that may have been meant.
-func like(checks []finding.Check) string {
-	if len(checks) == 0 {
+// like names checks, or a word, that may have been meant.
+func like(checks []finding.Check, name string) string {
+	var ids []string
+	if best := meant.By(name, glossary.Names()); best != "" {
+		ids = append(ids, best)
+	}
+	if len(checks) == 0 && len(ids) == 0 {
 		return ""
 	}
-	var ids []string
 	for _, c := range checks {
 		ids = append(ids, c.ID)
 	}

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/fitting"
+	"tachyform/internal/glossary"
 	"tachyform/internal/linked"
 	"tachyform/internal/present"
 	"tachyform/internal/run"
@@ -16,7 +17,7 @@ import (
 
 func (a *app) manifestCommand() *cobra.Command {
 	var base string
-	var write, shots bool
+	var write, shots, explain bool
 	cmd := &cobra.Command{
 		Use:   "manifest [SITE|FILE|URL]",
 		Short: "See a manifest as it is written and as a browser makes it, or write it",
@@ -43,13 +44,30 @@ what stands in it stays as it is. Pages get the link to it; nothing else is put 
 			if err != nil {
 				return broken(err)
 			}
-			return a.emit(func(st *present.Style) error { return st.Manifest(view) }, view)
+			return a.emit(func(st *present.Style) error {
+				if err := st.Manifest(view); err != nil || !explain {
+					return err
+				}
+				return st.Words(present.WordsOf(wordsOf(found)))
+			}, view)
 		},
 	}
+	cmd.Flags().BoolVar(&explain, "explain", false, "say of every member what visitors see of it, on which platforms")
 	cmd.Flags().BoolVar(&write, "write", false, "create the manifest of a folder or complete it, and link it in the pages")
 	cmd.Flags().BoolVar(&shots, "screenshots", false, "with --write: let Chromium draw the start page, narrow and wide")
 	cmd.Flags().StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
 	return cmd
+}
+
+// wordsOf gives what there is to say of the members that a manifest has, in the order of the words.
+func wordsOf(found *linked.Found) []glossary.Word {
+	var out []glossary.Word
+	for _, w := range glossary.Words {
+		if w.Kind == glossary.Member && found.Manifest != nil && found.Manifest.Has(w.Name) {
+			out = append(out, w)
+		}
+	}
+	return out
 }
 
 // findManifest finds the manifest of an address, a file or a folder.

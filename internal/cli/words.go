@@ -13,6 +13,7 @@ import (
 
 	"tachyform/internal/audit"
 	"tachyform/internal/compare"
+	"tachyform/internal/glossary"
 	"tachyform/internal/hosting"
 	"tachyform/internal/meant"
 	"tachyform/internal/platform"
@@ -140,7 +141,7 @@ func completions(root *cobra.Command) {
 				_ = c.RegisterFlagCompletionFunc(f.Name, cobra.FixedCompletions(list, cobra.ShellCompDirectiveNoFileComp)) // there is such a flag
 			}
 		})
-		first := map[string][]string{"explain": append(slices.Clone(checks), names...), "schema": schemas}[c.Name()]
+		first := map[string][]string{"explain": slices.Concat(checks, names, glossary.Names()), "schema": schemas}[c.Name()]
 		if first != nil {
 			c.ValidArgsFunction = func(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 				if len(args) > 0 {

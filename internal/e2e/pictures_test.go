@@ -13,6 +13,7 @@ import (
 
 // TestPictures has Chromium show pages with and without a network: what differs is marked, a sheet shows all, and nothing else is written.
 func TestPictures(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, map[string]string{"dist/index.html": start, "dist/app.css": "body { background: #fff }", "dist/news/index.html": strings.Replace(start, "<h1>Skerry Line</h1>", "<h1 style='background: #063; height: 500px'>News</h1>", 1),

@@ -200,7 +200,7 @@ func compareTrees(t *testing.T, before, after string) []string {
 // next run completes it.
 func TestKilledAtAnyMoment(t *testing.T) {
 	t.Parallel()
-	times := 3
+	times := 2
 	if os.Getenv("TACHYFORM_SITES") == "all" {
 		times = 200
 	}

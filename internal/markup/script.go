@@ -2,6 +2,7 @@ package markup
 
 import (
 	"bytes"
+	"maps"
 	"slices"
 	"strings"
 	"unsafe"
@@ -16,6 +17,7 @@ type ScriptFacts struct {
 	Registrations []Registration
 	Broken        string          // why the script could not be parsed, "" when it could
 	Stores        map[string]bool // "localStorage", "sessionStorage", "indexedDB" when mentioned
+	Features      map[string]int  // what is asked of a device, by the id of package platform, with the place of the first mention
 }
 
 // Registration is a call of navigator.serviceWorker.register.
@@ -29,7 +31,7 @@ type Registration struct {
 
 // At gives the facts of the same script at another place of a file.
 func (f ScriptFacts) At(offset int) ScriptFacts {
-	if offset == 0 || len(f.Refs)+len(f.Registrations) == 0 {
+	if offset == 0 || len(f.Refs)+len(f.Registrations)+len(f.Features) == 0 {
 		return f
 	}
 	f.Refs, f.Registrations = slices.Clone(f.Refs), slices.Clone(f.Registrations)
@@ -39,16 +41,16 @@ func (f ScriptFacts) At(offset int) ScriptFacts {
 	for i := range f.Registrations {
 		f.Registrations[i].Offset += offset
 	}
+	f.Features = maps.Clone(f.Features)
+	for id := range f.Features {
+		f.Features[id] += offset
+	}
 	return f
 }
 
 // hints are the words without one of which a script has nothing to tell, with what may stand behind them. A word is
 // counted only where a name begins.
-var hints = []struct {
-	word  []byte
-	then  string // one of these bytes follows, behind white space; "" for anything
-	start bool   // the word begins a name
-}{
+var hints = append([]hint{
 	{[]byte("import"), "({*\"'", true},
 	{[]byte("import.meta"), "", true},
 	{[]byte("import "), "", false},
@@ -62,6 +64,13 @@ var hints = []struct {
 	{[]byte("localStorage"), "", true},
 	{[]byte("sessionStorage"), "", true},
 	{[]byte("indexedDB"), "", true},
+}, featureHints()...)
+
+// hint is a word that makes a script worth reading.
+type hint struct {
+	word  []byte
+	then  string // one of these bytes follows, behind white space; "" for anything
+	start bool   // the word begins a name
 }
 
 // useful says whether a script may have something to tell, without parsing it.
@@ -331,9 +340,64 @@ func (r *scriptReader) Enter(n js.INode) js.IVisitor {
 		switch s := string(n.Name()); s {
 		case "localStorage", "sessionStorage", "indexedDB":
 			r.facts.Stores[s] = true
+		default:
+			r.feature(globalFeatures[s], n.Data)
+		}
+	case *js.DotExpr:
+		member, of := name(n)
+		id := memberFeatures[member]
+		if on, ok := ofFeatures[member]; id == "" && ok && of != nil {
+			if owner, _ := name(of); owner == on.of {
+				id = on.id
+			}
+		}
+		if y, ok := n.Y.(js.LiteralExpr); ok {
+			r.feature(id, y.Data)
+		} else if y, ok := n.Y.(*js.LiteralExpr); ok {
+			r.feature(id, y.Data)
 		}
 	}
 	return r
+}
+
+// globalFeatures are globals by which scripts ask something of a device.
+var globalFeatures = map[string]string{"Notification": "notifications", "PaymentRequest": "payment", "NDEFReader": "nfc", "SpeechRecognition": "speech", "webkitSpeechRecognition": "speech", "IdleDetector": "idle",
+	"DeviceOrientationEvent": "orientation", "showOpenFilePicker": "files", "showSaveFilePicker": "files", "showDirectoryPicker": "files", "launchQueue": "launch", "documentPictureInPicture": "picture-in-picture"}
+
+// memberFeatures are members of that kind, whatever they are members of.
+var memberFeatures = map[string]string{"getUserMedia": "camera", "getDisplayMedia": "screen", "pushManager": "push", "showNotification": "notifications", "periodicSync": "periodic-sync", "backgroundFetch": "background-fetch",
+	"setAppBadge": "badge", "showOpenFilePicker": "files", "showSaveFilePicker": "files", "showDirectoryPicker": "files", "launchQueue": "launch", "requestMIDIAccess": "midi", "getInstalledRelatedApps": "related-apps",
+	"geolocation": "position", "wakeLock": "wake-lock", "documentPictureInPicture": "picture-in-picture"}
+
+// ofFeatures are members whose names are too common to say anything by themselves.
+var ofFeatures = map[string]struct{ of, id string }{"share": {"navigator", "share"}, "vibrate": {"navigator", "vibration"}, "bluetooth": {"navigator", "bluetooth"}, "usb": {"navigator", "usb"}, "serial": {"navigator", "serial"},
+	"hid": {"navigator", "hid"}, "contacts": {"navigator", "contacts"}, "credentials": {"navigator", "passkeys"}, "register": {"sync", "sync"}}
+
+// featureHints are the words by which scripts ask something of a device.
+func featureHints() (out []hint) {
+	for _, words := range []map[string]string{globalFeatures, memberFeatures} {
+		for word := range words {
+			out = append(out, hint{[]byte(word), "", true})
+		}
+	}
+	for word, on := range ofFeatures {
+		out = append(out, hint{[]byte(on.of + "." + word), "", true})
+	}
+	return out
+}
+
+// feature notes the first place where something is asked of a device.
+func (r *scriptReader) feature(id string, at []byte) {
+	if id == "" {
+		return
+	}
+	if r.facts.Features == nil {
+		r.facts.Features = map[string]int{}
+	}
+	offset := r.at(at)
+	if first, known := r.facts.Features[id]; !known || offset < first {
+		r.facts.Features[id] = offset
+	}
 }
 
 // Exit is called by the parser's walk.

@@ -37,9 +37,10 @@ var All = []Platform{
 var compatJSON []byte
 
 var compat = func() (c struct {
-	Source  string                       `json:"source"`
-	Date    string                       `json:"date"`
-	Members map[string]map[string]string `json:"members"`
+	Source   string                       `json:"source"`
+	Date     string                       `json:"date"`
+	Members  map[string]map[string]string `json:"members"`
+	Features map[string]map[string]string `json:"features"`
 }) {
 	if err := json.Unmarshal(compatJSON, &c); err != nil {
 		panic("compat.json: " + err.Error()) // embedded, and read by a test

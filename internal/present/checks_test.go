@@ -11,6 +11,7 @@ import (
 	"tachyform/internal/audit"
 	"tachyform/internal/compare"
 	"tachyform/internal/finding"
+	"tachyform/internal/glossary"
 )
 
 // allChecks are those of the audit and of comparisons.
@@ -27,6 +28,22 @@ func TestTheReferenceOfChecksIsCurrent(t *testing.T) {
 	got, err := os.ReadFile(name)
 	require.NoError(t, err)
 	assert.Equal(t, want, string(got), "go test ./internal/present -update")
+}
+
+func TestTheReferenceOfWordsIsCurrent(t *testing.T) {
+	want := WordsMarkdown(WordsOf(glossary.Words))
+	const name = "../../docs/words.md"
+	if *update {
+		require.NoError(t, os.WriteFile(name, []byte(want), 0o644))
+	}
+	got, err := os.ReadFile(name)
+	require.NoError(t, err)
+	assert.Equal(t, want, string(got), "go test ./internal/present -update")
+	word, _ := glossary.Find("theme_color")
+	out := text(t, func(s *Style) error { return s.Words(WordsOf([]glossary.Word{word})) })
+	for _, part := range []string{"means", "together with", "when it changes", "looked at by", "Safari, iPhone and iPad since 15", "follows"} {
+		assert.Contains(t, out, part)
+	}
 }
 
 func TestEveryCheckExplainsItself(t *testing.T) {

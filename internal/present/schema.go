@@ -40,6 +40,7 @@ var schemaNames = []SchemaInfo{
 	{"audit", "tachyform.audit/1", "audit SITE"},
 	{"comparison", "tachyform.comparison/1", "compare OLD NEW"},
 	{"checks", "tachyform.checks/1", "explain"},
+	{"words", "tachyform.words/1", "explain theme_color"},
 	{"strip", "tachyform.strip/1", "strip SITE"},
 	{"retirement", "tachyform.retirement/1", "retire SITE"},
 	{"recording", "tachyform.recording/1", "record URL"},

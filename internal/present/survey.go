@@ -246,6 +246,17 @@ func (s *Style) surveyed(r *survey.Summary) {
 	case slices.ContainsFunc(r.Kinds, func(k survey.Kind) bool { return k.Kind == "script" }):
 		s.row("keeps data in", "memory only, as far as scripts show"+s.faint.Render(": it is gone when the page is left"))
 	}
+	for i, d := range r.Device {
+		label := ""
+		if i == 0 {
+			label = "asks for"
+		}
+		if i == maxListed {
+			s.row("", "and "+count(len(r.Device)-i, "more thing"))
+			break
+		}
+		s.row(label, d.Name+lines(s.faint, wrap("  "+d.File+":"+itoa(d.Line)+deviceWords(d), 92, 18)))
+	}
 	byWhy := map[string][]string{}
 	var order []string
 	for _, k := range r.Skipped {
@@ -274,4 +285,16 @@ func tails(chain []string) []string {
 		out[i] = middle(c, 34)
 	}
 	return out
+}
+
+// deviceWords says who lacks what scripts ask for, and what it takes.
+func deviceWords(d survey.Device) string {
+	text := ""
+	if len(d.Lacking) > 0 {
+		text += "; not on " + strings.Join(d.Lacking, ", ")
+	}
+	if d.App && !slices.Contains(d.Lacking, "safari-ios") {
+		text += "; on iPhones only in the installed app"
+	}
+	return text
 }

@@ -72,6 +72,13 @@ type Endpoint struct {
 	Form         bool
 }
 
+// Asked is something that a script asks of a device.
+type Asked struct {
+	ID           string // of [platform.Features]
+	File         string
+	Line, Column int
+}
+
 // Links says how pages link to pages of the site, as seen on a sample of them.
 type Links struct {
 	Pages   int `json:"pages"`   // in the sample
@@ -96,6 +103,7 @@ type Inventory struct {
 	Registrations []Registration
 	Endpoints     []Endpoint
 	Stores        []string       // kinds of storage that scripts mention, sorted
+	Features      []Asked        // what scripts ask of a device, by id: the first place of each
 	Unread        []site.Skipped // files that could not be read or understood
 	Links         Links
 	Hint          string            // another base path that references point to, "" for none
@@ -174,6 +182,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		endpoints []Endpoint
 		data      []string
 		stores    map[string]bool
+		features  []Asked
 		unread    string
 		links     []string
 		shows     markup.Characters
@@ -251,6 +260,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 				r.needs = append(r.needs, rd.needs...)
 			}
 			r.regs, r.endpoints, r.data, r.stores = rd.regs, rd.endpoints, rd.data, rd.stores
+			r.features = rd.features
 			return nil
 		})
 	}
@@ -280,6 +290,11 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 			inv.Links.Pages++
 			inv.link(r.links)
 		}
+		for _, a := range r.features {
+			if !slices.ContainsFunc(inv.Features, func(b Asked) bool { return b.ID == a.ID }) {
+				inv.Features = append(inv.Features, a)
+			}
+		}
 		inv.Registrations = append(inv.Registrations, r.regs...)
 		inv.Endpoints = append(inv.Endpoints, r.endpoints...)
 		for _, d := range r.data {
@@ -294,6 +309,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		inv.Stores = append(inv.Stores, k)
 	}
 	sort.Strings(inv.Stores)
+	sort.Slice(inv.Features, func(i, j int) bool { return inv.Features[i].ID < inv.Features[j].ID })
 	inv.base()
 	if inv.StartBytes != nil {
 		inv.Start = markup.ReadPage(inv.StartBytes)
@@ -346,6 +362,7 @@ type reader struct {
 	endpoints []Endpoint
 	data      []string
 	stores    map[string]bool
+	features  []Asked
 }
 
 // link sorts the links of one page.
@@ -522,6 +539,10 @@ func (r *reader) script(f markup.ScriptFacts, base string) {
 			r.stores = map[string]bool{}
 		}
 		r.stores[k] = true
+	}
+	for id, at := range f.Features {
+		line, column := markup.Position(r.src, at)
+		r.features = append(r.features, Asked{id, r.file.Path, line, column})
 	}
 	for _, g := range f.Registrations {
 		line, column := markup.Position(r.src, g.Offset)

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"tachyform/internal/compat"
+	"tachyform/internal/platform"
 )
 
 // browsers are those that a platform is made of.
@@ -28,6 +29,7 @@ func reduce(version string) error {
 		Manifests struct {
 			Webapp map[string]json.RawMessage `json:"webapp"`
 		} `json:"manifests"`
+		API map[string]map[string]json.RawMessage `json:"api"`
 	}
 	if err := json.NewDecoder(os.Stdin).Decode(&data); err != nil {
 		return err
@@ -48,7 +50,29 @@ func reduce(version string) error {
 			members[member][b] = strings.TrimPrefix(compat.Read(m.Compat).Since(b), "true") // what has no known version is left out
 		}
 	}
+	features := map[string]map[string]string{}
+	for _, f := range platform.Features {
+		parts := strings.Split(f.Key, ".") // api, an interface, and a member of it or nothing
+		at := data.API[parts[1]]
+		raw := at["__compat"]
+		if len(parts) > 2 {
+			var m struct {
+				Compat json.RawMessage `json:"__compat"`
+			}
+			if err := json.Unmarshal(at[parts[2]], &m); err != nil {
+				return fmt.Errorf("%s: %w", f.Key, err)
+			}
+			raw = m.Compat
+		}
+		if len(raw) == 0 {
+			return fmt.Errorf("%s is not in the data", f.Key)
+		}
+		features[f.ID] = map[string]string{}
+		for _, b := range browsers {
+			features[f.ID][b] = strings.TrimPrefix(compat.Read(raw).Since(b), "true")
+		}
+	}
 	enc := json.NewEncoder(os.Stdout)
 	enc.SetIndent("", " ")
-	return enc.Encode(map[string]any{"source": "@mdn/browser-compat-data " + version + " (CC0)", "date": data.Meta.Timestamp[:10], "members": members})
+	return enc.Encode(map[string]any{"source": "@mdn/browser-compat-data " + version + " (CC0)", "date": data.Meta.Timestamp[:10], "members": members, "features": features})
 }
