@@ -255,7 +255,7 @@ func (s *Style) surveyed(r *survey.Summary) {
 			s.row("", "and "+count(len(r.Device)-i, "more thing"))
 			break
 		}
-		s.row(label, d.Name+lines(s.faint, wrap("  "+d.File+":"+itoa(d.Line)+deviceWords(d), 92, 18)))
+		s.row(label, d.Name+"  "+lines(s.faint, wrap(d.File+":"+itoa(d.Line)+deviceWords(d), 92-len(d.Name), 18)))
 	}
 	byWhy := map[string][]string{}
 	var order []string
