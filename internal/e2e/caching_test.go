@@ -300,6 +300,7 @@ func openSite(t *testing.T, dir string) *site.Site {
 
 // TestSoundOffline plays a sound from the middle, without a network.
 func TestSoundOffline(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	const rate, seconds = 8000, 4
 	wav := "RIFF" + le(36+rate*seconds, 4) + "WAVEfmt " + le(16, 4) + le(1, 2) + le(1, 2) + le(rate, 4) + le(rate, 4) + le(1, 2) + le(8, 2) + "data" + le(rate*seconds, 4) + strings.Repeat("\x80\x90\xa0\x90\x80\x70\x60\x70", rate*seconds/8)

@@ -194,6 +194,7 @@ func TestDemoBeforeFitting(t *testing.T) {
 }
 
 func TestSubFolder(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	dir := t.TempDir()
 	site := filepath.Join(dir, "dist")

@@ -161,6 +161,7 @@ const bookPage = `<!doctype html><html lang=en><head><title>Book</title></head><
 
 // TestFormsThatAreRedirected sends a plain form whose answer is a 303, as most servers answer: the browser ends where that leads.
 func TestFormsThatAreRedirected(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	files := map[string]string{"book/index.html": bookPage, "thanks/index.html": strings.Replace(start, "Skerry Line", "Thanks", 1)}
 	toml := outboxRule + "[stow]\nnow = [\"/\", \"/book/\", \"/app.css\"]\n"
@@ -180,6 +181,7 @@ func TestFormsThatAreRedirected(t *testing.T) {
 
 // TestFormsSentTwice fills in the same form twice on purpose, offline; then looks into the outbox and gives one up.
 func TestFormsSentTwice(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	for _, encoding := range []string{"application/x-www-form-urlencoded", "multipart/form-data"} {
 		t.Run(encoding, func(t *testing.T) {

@@ -171,6 +171,7 @@ func TestFreshData(t *testing.T) {
 
 // TestElementsThatComeLater is about elements that a framework draws after the page was loaded, and the notice of requests that fail.
 func TestElementsThatComeLater(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	onChromium(t, nil, "", site.Rules{}, func(w *world) {
 		w.visit()

@@ -238,6 +238,7 @@ func TestRewrittenPages(t *testing.T) {
 // TestTakeoverMeetsMessages sends the old worker messages while the browser ends it for the next one, which starts it again: the change
 // must not wait until that one has been idle for half a minute.
 func TestTakeoverMeetsMessages(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	const busy = `<!doctype html><html lang=en><head><title>Home</title><script>
 navigator.serviceWorker.ready.then((registration) => registration.addEventListener("updatefound", () => {
