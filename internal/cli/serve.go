@@ -35,6 +35,7 @@ type serving struct {
 	port                             int
 	next                             []string
 	fitted, watch, https, report     bool
+	moded                            bool // the mode was said
 }
 
 func (a *app) serveCommand() *cobra.Command {
@@ -53,7 +54,10 @@ release once it has settled. Only this machine can ask, unless --address says ot
 --https, from an authority of this machine that it was told to trust.`,
 		Example: "  tachyform serve dist\n  tachyform serve dist --fitted --watch\n  tachyform serve dist --address 0.0.0.0 --https\n  tachyform serve dist --next ../next/dist --slow 400ms/50kbps",
 		Args:    cobra.MaximumNArgs(1),
-		RunE:    func(cmd *cobra.Command, args []string) error { return a.serve(cmd.Context(), args, o) },
+		RunE: func(cmd *cobra.Command, args []string) error {
+			o.moded = cmd.Flags().Changed("worker")
+			return a.serve(cmd.Context(), args, o)
+		},
 	}
 	f := cmd.Flags()
 	f.StringVar(&o.base, "base", "", "URL `path` the site is served from (default /)")
@@ -63,7 +67,7 @@ release once it has settled. Only this machine can ask, unless --address says ot
 	f.StringSliceVar(&o.next, "next", nil, "`folder` of the next release; may be given again")
 	f.StringVar(&o.slow, "slow", "", "what slow is: `400ms/50kbps`, until an answer begins and how fast it comes (default: no answer)")
 	f.StringVar(&o.state, "network", "online", "`state` of the network to begin with: online, offline, slow, failing, portal")
-	f.StringVar(&o.mode, "worker", "real", "`mode` to begin with: real, or aside (the worker steps aside, and every load is the file on disk)")
+	f.StringVar(&o.mode, "worker", "real", "`mode` to begin with: real, or aside (the worker steps aside, and every load is the file on disk); without it, the mode in which the folder was served last")
 	f.BoolVar(&o.report, "report", false, "put a script into pages that has the log name what they asked for and what never reached the server, answered from a store")
 	f.BoolVar(&o.fitted, "fitted", false, "serve a fitted copy, kept beside; SITE is not touched")
 	f.BoolVar(&o.watch, "watch", false, "serve SITE as the next release whenever it was built anew")
@@ -207,7 +211,15 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	if err := b.SetNetwork(site.Network(o.state)); err != nil {
 		return broken(err)
 	}
-	b.SetMode(serve.Mode(o.mode))
+	remembered, mode := modesOf(dir), serve.Mode(o.mode)
+	if last := remembered.last(); !o.moded && last != mode && o.state == string(site.Online) {
+		mode = last
+		if !a.quiet {
+			fmt.Fprintln(a.err, "The worker steps aside, as it did when this folder was served last: every load is the file on disk. The key a, or --worker real, ends it.")
+		}
+	}
+	b.SetMode(mode)
+	remembered.keep(mode)
 	events, end := b.Watch()
 	defer end()
 	ctx, cancel := context.WithCancel(ctx)
@@ -281,6 +293,7 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 					}
 				}
 			case serve.State:
+				remembered.keep(x.Mode)
 				if a.format != "json" {
 					st.ServingState(x, shape)
 				}

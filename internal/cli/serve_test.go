@@ -53,3 +53,24 @@ func TestKeys(t *testing.T) {
 	assert.False(t, a.key(b, 'q', st))
 	assert.False(t, a.key(b, 3, st))
 }
+
+// TestModesAreRemembered keeps the mode of a folder until it is real again, and nothing of others.
+func TestModesAreRemembered(t *testing.T) {
+	t.Setenv("XDG_CONFIG_HOME", t.TempDir())
+	t.Setenv("HOME", t.TempDir())
+	one, two := modesOf("one"), modesOf("two")
+	assert.Equal(t, serve.Real, one.last())
+	one.keep(serve.Real)
+	assert.NoFileExists(t, one.file, "nothing is written for what is as usual")
+	one.keep(serve.Aside)
+	assert.Equal(t, serve.Aside, modesOf("./one").last())
+	assert.Equal(t, serve.Real, two.last())
+	two.keep(serve.Aside)
+	one.keep(serve.Real)
+	assert.Equal(t, serve.Real, one.last())
+	assert.Equal(t, serve.Aside, two.last())
+	require.NoError(t, os.WriteFile(two.file, []byte("{"), 0o600))
+	assert.Equal(t, serve.Real, two.last())
+	modes{}.keep(serve.Aside)
+	assert.Equal(t, serve.Real, modes{}.last())
+}

@@ -36,6 +36,7 @@ func serveIn(t *testing.T, dir string, args ...string) *serving {
 	t.Helper()
 	s := &serving{t: t, cmd: exec.Command(program, append([]string{"serve", "--port", "0"}, args...)...), lines: make(chan string, 10_000)}
 	s.cmd.Dir = dir
+	s.cmd.Env = append(os.Environ(), "XDG_CONFIG_HOME="+filepath.Join(dir, "own config"))
 	out, err := s.cmd.StdoutPipe()
 	require.NoError(t, err)
 	s.cmd.Stderr = os.Stderr
@@ -296,4 +297,45 @@ func TestServeReports(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, r.Body.Close())
 	stored("/")
+}
+
+// TestServeRemembersTheMode ends serve while the worker steps aside, and starts it again: it still does, until the network is taken away.
+func TestServeRemembersTheMode(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"dist/index.html": start, "dist/app.css": "b {}", "dist/sw.js": "// the site's own"})
+	worker := func(s *serving) string {
+		r, err := http.NewRequest("GET", s.site+"sw.js", nil)
+		require.NoError(t, err)
+		r.Header.Set("Service-Worker", "script")
+		res, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		defer res.Body.Close()
+		return string(must(io.ReadAll(res.Body)))
+	}
+	do := func(s *serving, what string) {
+		res, err := http.Post(s.control+"do", "application/json", strings.NewReader(what))
+		require.NoError(t, err)
+		res.Body.Close()
+		require.Equal(t, 204, res.StatusCode)
+	}
+	ends := func(s *serving) {
+		require.NoError(t, s.cmd.Process.Signal(os.Interrupt))
+		for range s.lines {
+		}
+		_ = s.cmd.Wait()
+	}
+	remembered := filepath.Join(dir, "own config", "tachyform", "serve.json")
+	first := serveIn(t, dir, "dist")
+	assert.Equal(t, "// the site's own", worker(first))
+	do(first, `{"mode": "aside"}`)
+	require.Eventually(t, func() bool { data, _ := os.ReadFile(remembered); return strings.Contains(string(data), "aside") }, time.Minute, 10*time.Millisecond)
+	ends(first)
+	second := serveIn(t, dir, "dist")
+	assert.Contains(t, worker(second), "answers nothing")
+	do(second, `{"network": "offline"}`)
+	do(second, `{"network": "online"}`)
+	assert.Equal(t, "// the site's own", worker(second))
+	require.Eventually(t, func() bool { data, _ := os.ReadFile(remembered); return !strings.Contains(string(data), "aside") }, time.Minute, 10*time.Millisecond)
+	ends(second)
 }

@@ -271,12 +271,16 @@ func (b *Bench) tell(what any) {
 	}
 }
 
-// SetNetwork switches the state of the whole network.
+// SetNetwork switches the state of the whole network. Who takes it away rehearses what visitors get: the mode goes back to the real one.
 func (b *Bench) SetNetwork(n site.Network) error {
 	if err := b.web.SetNetwork(n); err != nil {
 		return err
 	}
-	b.change(func(s *State) { s.Network = n })
+	b.change(func(s *State) {
+		if s.Network = n; n != site.Online {
+			s.Mode = Real
+		}
+	})
 	return nil
 }
 

@@ -1,0 +1,56 @@
+package cli
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+
+	"tachyform/internal/serve"
+)
+
+// modes remembers, beside the user's other configuration, of which folders the worker stepped aside when serve ended.
+type modes struct{ file, folder string }
+
+// modesOf is where the mode of a folder is remembered; nothing is when the user has no folder for configurations.
+func modesOf(dir string) modes {
+	config, err1 := os.UserConfigDir()
+	folder, err2 := filepath.Abs(dir)
+	if err1 != nil || err2 != nil {
+		return modes{}
+	}
+	return modes{filepath.Join(config, "tachyform", "serve.json"), folder}
+}
+
+func (m modes) all() map[string]serve.Mode {
+	known := map[string]serve.Mode{}
+	if data, err := os.ReadFile(m.file); err == nil {
+		_ = json.Unmarshal(data, &known) // what is damaged is forgotten
+	}
+	return known
+}
+
+// last gives the mode in which the folder was served last.
+func (m modes) last() serve.Mode {
+	if m.file != "" && m.all()[m.folder] == serve.Aside {
+		return serve.Aside
+	}
+	return serve.Real
+}
+
+// keep remembers a mode. That it cannot is no harm: the real one comes next time.
+func (m modes) keep(mode serve.Mode) {
+	known := m.all()
+	if m.file == "" || known[m.folder] == mode || mode == serve.Real && known[m.folder] == "" {
+		return
+	}
+	if delete(known, m.folder); mode != serve.Real {
+		known[m.folder] = mode
+	}
+	data, err := json.MarshalIndent(known, "", "  ")
+	if err != nil || os.MkdirAll(filepath.Dir(m.file), 0o700) != nil {
+		return
+	}
+	if temp := m.file + ".tmp"; os.WriteFile(temp, append(data, '\n'), 0o600) == nil {
+		_ = os.Rename(temp, m.file)
+	}
+}
