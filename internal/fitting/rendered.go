@@ -20,6 +20,7 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/dustin/go-humanize/english"
 
+	"tachyform/internal/markup"
 	"tachyform/internal/pagehead"
 	"tachyform/internal/site"
 	"tachyform/internal/worker"
@@ -305,12 +306,8 @@ func (f *fitter) unlessOurs(head *pagehead.Head) error {
 	return nil
 }
 
-var (
-	inputTag    = regexp.MustCompile(`(?i)<input\b[^>]*>`)
-	inputName   = regexp.MustCompile(`(?i)\bname\s*=\s*["']?([^"'\s>]+)`)
-	inputSecret = regexp.MustCompile(`(?i)csrf|xsrf|token|nonce|authenticity`)
-	varies      = regexp.MustCompile(`(?i)cookie|authorization|\*`)
-)
+// varies matches what in a Vary header says that answers are made for one visitor.
+var varies = regexp.MustCompile(`(?i)cookie|authorization|\*`)
 
 // notKept says why the worker will keep nothing of a page, "" when it will. The worker decides by itself, in the same way.
 func (f *fitter) notKept(u, personal string) string {
@@ -343,10 +340,8 @@ func (f *fitter) notKept(u, personal string) string {
 	if err != nil {
 		return err.Error()
 	}
-	for _, tag := range inputTag.FindAll(body, -1) {
-		if m := inputName.FindSubmatch(tag); m != nil && inputSecret.Match(m[1]) {
-			return fmt.Sprintf("a form in it holds a token (%s)", m[1])
-		}
+	if name := markup.FormToken(body); name != "" {
+		return fmt.Sprintf("a form in it holds a token (%s)", name)
 	}
 	return ""
 }

@@ -18,6 +18,7 @@ import (
 	"strings"
 
 	"tachyform/internal/crawl"
+	"tachyform/internal/markup"
 	"tachyform/internal/record"
 	"tachyform/internal/site"
 )
@@ -211,12 +212,10 @@ func Read(dir string) (*Taken, error) {
 }
 
 var (
-	input   = regexp.MustCompile(`(?i)<(?:input|meta)\b[^>]*>`)
-	named   = regexp.MustCompile(`(?i)\bname\s*=\s*["']?([^"'\s>]+)`)
-	valued  = regexp.MustCompile(`(?i)(\b(?:value|content)\s*=\s*)("[^"]*"|'[^']*'|[^\s>]+)`)
-	nonced  = regexp.MustCompile(`(?i)(\bnonce\s*=\s*)("[^"]*"|'[^']*'|[^\s>]+)`)
-	nonce   = regexp.MustCompile(`'nonce-[^']+'`)
-	carries = regexp.MustCompile(`(?i)(csrf|xsrf|token|nonce|authenticity)`)
+	input  = regexp.MustCompile(`(?i)<(?:input|meta)\b[^>]*>`)
+	valued = regexp.MustCompile(`(?i)(\b(?:value|content)\s*=\s*)("[^"]*"|'[^']*'|[^\s>]+)`)
+	nonced = regexp.MustCompile(`(?i)(\bnonce\s*=\s*)("[^"]*"|'[^']*'|[^\s>]+)`)
+	nonce  = regexp.MustCompile(`'nonce-[^']+'`)
 )
 
 // Clean takes out of an answer what is another one for each visitor or each time: tokens of forms, nonces, and what looks like a secret.
@@ -228,7 +227,7 @@ func Clean(mediaType string, data []byte) []byte {
 		return data
 	}
 	data = input.ReplaceAllFunc(data, func(tag []byte) []byte {
-		if m := named.FindSubmatch(tag); m == nil || !carries.Match(m[1]) {
+		if !markup.TokenName.MatchString(markup.FieldName(tag)) {
 			return tag
 		}
 		return valued.ReplaceAll(tag, []byte(`${1}"`+record.Removed+`"`))
