@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"tachyform/internal/fitting"
+	"tachyform/internal/site"
 )
 
 // FitResult is the JSON form of a fit, tachyform.fit/1.
@@ -217,29 +218,27 @@ func brief(names []string) string {
 	return strings.Join(names[:maxListed], ", ") + " and " + itoa(len(names)-maxListed) + " more"
 }
 
-// left names the pages that were not edited, grouped by the reason.
-func (s *Style) left(p *fitting.Plan) {
-	byWhy := map[string][]string{}
-	var order []string
-	for _, l := range p.Left {
-		if byWhy[l.Why] == nil {
+// grouped gives paths by the reason why they are left out, and the reasons in the order in which they come first.
+func grouped(list []site.Skipped) (order []string, of map[string][]string) {
+	of = map[string][]string{}
+	for _, l := range list {
+		if of[l.Why] == nil {
 			order = append(order, l.Why)
 		}
-		byWhy[l.Why] = append(byWhy[l.Why], l.Path)
+		of[l.Why] = append(of[l.Why], l.Path)
 	}
+	return order, of
+}
+
+// left names the pages that were not edited, grouped by the reason.
+func (s *Style) left(p *fitting.Plan) {
+	order, byWhy := grouped(p.Left)
 	label := "left alone"
 	for _, why := range order {
 		s.row(label, s.warn.Render(count(len(byWhy[why]), "page"))+": "+lines(s.faint, wrap(why+" ("+brief(byWhy[why])+")", 100, 18)))
 		label = ""
 	}
-	skipped := map[string][]string{}
-	order = nil
-	for _, k := range p.Site.Skipped {
-		if skipped[k.Why] == nil {
-			order = append(order, k.Why)
-		}
-		skipped[k.Why] = append(skipped[k.Why], k.Path)
-	}
+	order, skipped := grouped(p.Site.Skipped)
 	label = "not looked at"
 	for _, why := range order {
 		s.row(label, count(len(skipped[why]), "entry")+": "+lines(s.faint, wrap(why+" ("+brief(skipped[why])+")", 100, 18)))

@@ -75,14 +75,7 @@ func (s *Style) rendered(p *fitting.Plan, dryRun bool) {
 	if n := r.Pages - len(r.Unkept); n > 0 {
 		s.row("as visited", count(n, "page")+" of "+itoa(r.Pages)+s.faint.Render(" that were read: kept as everybody gets them, "+itoa(p.Caching.Visited.Entries)+" at most"))
 	}
-	byWhy := map[string][]string{}
-	var order []string
-	for _, u := range r.Unkept {
-		if byWhy[u.Why] == nil {
-			order = append(order, u.Why)
-		}
-		byWhy[u.Why] = append(byWhy[u.Why], u.Path)
-	}
+	order, byWhy := grouped(r.Unkept)
 	label := "never kept"
 	for _, why := range order {
 		s.row(label, count(len(byWhy[why]), "page")+": "+lines(s.faint, wrap(why+" ("+brief(byWhy[why])+")", 100, 18)))
