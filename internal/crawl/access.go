@@ -121,6 +121,11 @@ func readCookies(name, origin string) (http.CookieJar, error) {
 	return jar, s.Err()
 }
 
+// signedIn says whether the origin may take whoever asks for somebody.
+func (a *Access) signedIn() bool {
+	return a != nil && (len(a.header) > 0 || a.user != nil || a.jar != nil)
+}
+
 // RoundTrip sends a request, with what the origin wants when it is the origin's.
 func (a *Access) RoundTrip(req *http.Request) (*http.Response, error) {
 	if a == nil {

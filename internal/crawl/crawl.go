@@ -59,11 +59,12 @@ type Report struct {
 	Disallowed []string   `json:"disallowed"` // URLs that it forbids
 	Redirects  []Redirect `json:"redirects"`
 	Failed     []Failure  `json:"failed"`
-	Outside    int        `json:"outside"`  // links to pages of the origin that do not lie below the entry's folder
-	Queries    int        `json:"queries"`  // links with a query, which are not followed
-	TooDeep    int        `json:"too_deep"` // links that are not followed because of the depth
-	Stopped    string     `json:"stopped"`  // the limit that ended the crawl, "" for none
-	Policies   []Policy   `json:"policies"` // Content-Security-Policy headers
+	Outside    int        `json:"outside"`           // links to pages of the origin that do not lie below the entry's folder
+	Queries    int        `json:"queries"`           // links with a query, which are not followed
+	Avoided    []string   `json:"avoided,omitempty"` // links that are not followed by somebody who is signed in, since they may change something
+	TooDeep    int        `json:"too_deep"`          // links that are not followed because of the depth
+	Stopped    string     `json:"stopped"`           // the limit that ended the crawl, "" for none
+	Policies   []Policy   `json:"policies"`          // Content-Security-Policy headers
 }
 
 // Redirect is an answer that leads elsewhere.
@@ -273,6 +274,7 @@ func (c *crawler) noEntry(u *url.URL, start string) error {
 func (c *crawler) sort() {
 	sort.Slice(c.files, func(i, j int) bool { return c.files[i].Path < c.files[j].Path })
 	sort.Strings(c.report.Disallowed)
+	sort.Strings(c.report.Avoided)
 	r := c.report
 	sort.Slice(r.Redirects, func(i, j int) bool { return r.Redirects[i].From < r.Redirects[j].From })
 	sort.Slice(r.Failed, func(i, j int) bool { return r.Failed[i].URL < r.Failed[j].URL })

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -206,4 +207,41 @@ func TestAServerThatAsksForPatience(t *testing.T) {
 	assert.Equal(t, []string{"/"}, paths)
 	assert.Contains(t, r.Report.Robots, "between requests")
 	assert.Equal(t, 3, r.Report.Requests)
+}
+
+// TestLinksThatChangeSomething follows no link for somebody who is signed in that may sign out, or take something away.
+func TestLinksThatChangeSomething(t *testing.T) {
+	var mu sync.Mutex
+	asked := map[string]bool{}
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		asked[r.URL.Path] = true
+		mu.Unlock()
+		w.Header().Set("Content-Type", "text/html")
+		fmt.Fprint(w, `<a href="/sign-out">a</a><a href="/boats/7/delete">b</a><a href="/account/logout.php">c</a><a href="/deleted-scenes/">d</a><a href="/cancellations/">e</a><a href="/log/out/">f</a>`)
+	}))
+	defer server.Close()
+	for _, c := range []struct {
+		o       AccessOptions
+		avoided []string
+	}{
+		{AccessOptions{}, nil},
+		{AccessOptions{Headers: []string{"Cookie: session=7"}}, []string{"/account/logout.php", "/boats/7/delete", "/sign-out"}},
+		{AccessOptions{User: "anna:secret"}, []string{"/account/logout.php", "/boats/7/delete", "/sign-out"}},
+	} {
+		asked = map[string]bool{}
+		limits := Usual
+		var err error
+		limits.Access, err = NewAccess(server.URL, c.o)
+		require.NoError(t, err)
+		res, err := Take(context.Background(), server.URL+"/", limits, nil)
+		require.NoError(t, err)
+		res.Close()
+		assert.Equal(t, c.avoided, res.Report.Avoided)
+		assert.Equal(t, c.avoided == nil, asked["/sign-out"])
+		assert.Equal(t, c.avoided == nil, asked["/boats/7/delete"])
+		for _, p := range []string{"/deleted-scenes/", "/cancellations/", "/log/out/"} {
+			assert.True(t, asked[p], p)
+		}
+	}
 }

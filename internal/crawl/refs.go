@@ -2,11 +2,18 @@ package crawl
 
 import (
 	"path"
+	"regexp"
+	"slices"
 	"strings"
+
 	"tachyform/internal/markup"
 	"tachyform/internal/site"
 	"tachyform/internal/survey"
 )
+
+// mayChange matches addresses of links that may change something when they are only asked for, which no link should: by its words for signing out,
+// taking away and the like, as whole words.
+var mayChange = regexp.MustCompile(`(?i)(?:^|[/._?&=-])(?:log-?_?out|log-?_?off|sign-?_?out|sign-?_?off|delete|remove|destroy|unsubscribe|cancel|revoke|reset|disable|purge|empty|logout_all|deactivate)(?:$|[/._?&=-])`)
 
 // refs gives what a file refers to on the same origin.
 func (c *crawler) refs(f site.File, data []byte) []item {
@@ -44,6 +51,11 @@ func (c *crawler) refs(f site.File, data []byte) []item {
 		switch {
 		case r.Use == markup.UseFetch && (r.Method != "" || path.Ext((item{url: u}).key()) == ""):
 			continue // an endpoint: asking it is up to the page
+		case link && c.limits.Access.signedIn() && mayChange.MatchString(u):
+			if key := (item{url: u}).key(); !slices.Contains(c.report.Avoided, key) {
+				c.report.Avoided = append(c.report.Avoided, key)
+			}
+			continue
 		case link && strings.Contains(u, "?"):
 			c.report.Queries++
 			continue

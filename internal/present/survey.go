@@ -167,6 +167,7 @@ func (s *Style) crawled(c *crawl.Report) {
 	}
 	left(c.TooDeep, "that lie deeper than --depth allows")
 	left(c.Queries, "with a query")
+	left(len(c.Avoided), "that may change something for who is signed in")
 	left(c.Outside, "to pages outside the folder of the address")
 	list := func(label string, n int, line func(i int) string) {
 		for i := range n {

@@ -37,6 +37,9 @@ func (w *Work) Asked(ctx context.Context, access *crawl.Access) (*crawl.Result, 
 		}
 		return nil, fitted(err)
 	}
+	if n := len(res.Report.Avoided); n > 0 {
+		w.say("not asked for, since it may change something for who is signed in: %s", strings.Join(res.Report.Avoided[:min(n, 5)], ", "))
+	}
 	if res.Report.Stopped != "" {
 		w.say("only a part of %s was read, because of %s", w.Config.Address, res.Report.Stopped)
 	}
