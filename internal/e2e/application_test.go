@@ -41,6 +41,7 @@ draw();`,
 // TestApplicationUnasked fits an application without a word of configuration, and opens every route in Chromium by its address while the server is
 // gone: the application draws it. What is the server's own stays the server's.
 func TestApplicationUnasked(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	api := site.AnswerRule{Path: "/api/boats/*", Method: "GET", Type: "application/json", Body: []byte(`{"name": "Maid of Orran"}`)}
 	export := site.AnswerRule{Path: "/api/export", Method: "GET", Type: "text/html", Body: []byte(`<title>The server's own</title>`)}

@@ -96,6 +96,7 @@ func TestLongListsWhileTheServerMoves(t *testing.T) {
 
 // TestGroups keeps a group of files for offline, looks at it across a release, and removes it.
 func TestGroups(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	files := map[string]string{}
 	for i := range 5 {
@@ -206,6 +207,7 @@ func TestElementsThatComeLater(t *testing.T) {
 
 // TestOfflinePageHelps is about the page that fit writes for what cannot be had.
 func TestOfflinePageHelps(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	files := map[string]string{"a/index.html": strings.Replace(start, "Skerry Line", "Fares", 1), "b/index.html": strings.Replace(start, "Skerry Line", "Tides", 1)}
 	onChromium(t, files, "[stow]\nnow = [\"/\", \"/app.css\", \"/a/\", \"/b/\"]\n", site.Rules{Answers: []site.AnswerRule{{Path: "/later/", Type: "text/html", Body: []byte("<title>Later</title>")}}}, func(w *world) {

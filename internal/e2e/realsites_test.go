@@ -199,6 +199,7 @@ func compareTrees(t *testing.T, before, after string) []string {
 // TestKilledAtAnyMoment kills a fit again and again, or interrupts it as Ctrl-C does: no file is ever damaged, and the
 // next run completes it.
 func TestKilledAtAnyMoment(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	times := 2
 	if os.Getenv("TACHYFORM_SITES") == "all" {
