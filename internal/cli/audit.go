@@ -61,6 +61,9 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 			if err := o.reach.folder(); err != nil {
 				return err
 			}
+			if o.live {
+				return usage(errLive)
+			}
 			if o.release != "" {
 				return usage(errors.New("--release compares a live address with a folder; name the address"))
 			}
@@ -69,12 +72,9 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 				return err
 			}
 			defer s.Close()
-			if !cmd.Flags().Changed("fail-on") && c.Audit.FailOn != "" {
-				o.failOn = c.Audit.FailOn
-			}
-			opts, earlier, err := o.options(c)
+			opts, earlier, err := o.configured(cmd, c)
 			if err != nil {
-				return usage(err)
+				return err
 			}
 			if o.scripts != "" && o.scripts != "run" && o.scripts != "read" {
 				return usage(fmt.Errorf("--scripts %s: it is run or read", o.scripts))
@@ -155,18 +155,19 @@ func (a *app) auditServed(cmd *cobra.Command, o auditing, c *config.Config) erro
 	switch {
 	case o.pics.dir != "" || o.mend:
 		return usage(errors.New("--pictures and --mend need a folder of finished pages; the pages of this site come from a server (tachyform fit is what mends)"))
+	case o.base != "":
+		return usage(errBase)
+	case o.scripts != "":
+		return usage(errors.New("--scripts is for a folder of finished pages; of a server's, the scripts of applications are run and others read"))
 	case o.release != "":
 		return usage(errors.New("--release compares a live address with a folder of finished pages; the pages of this site come from a server: tachyform audit --live asks it"))
 	}
 	if err := a.checkFormat(); err != nil {
 		return err
 	}
-	if !cmd.Flags().Changed("fail-on") && c.Audit.FailOn != "" {
-		o.failOn = c.Audit.FailOn
-	}
-	opts, earlier, err := o.options(c)
+	opts, earlier, err := o.configured(cmd, c)
 	if err != nil {
-		return usage(err)
+		return err
 	}
 	o.reach.Mine = true
 	access, err := a.access(c.Address, &o.reach)
@@ -195,12 +196,9 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	if err != nil {
 		return err
 	}
-	if !cmd.Flags().Changed("fail-on") && c.Audit.FailOn != "" {
-		o.failOn = c.Audit.FailOn
-	}
-	opts, earlier, err := o.options(c)
+	opts, earlier, err := o.configured(cmd, c)
 	if err != nil {
-		return usage(err)
+		return err
 	}
 	o.reach.Mine = o.release != ""
 	access, err := a.access(address, &o.reach)
@@ -212,6 +210,18 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 		return runError(err)
 	}
 	return a.verdict(o, report, earlier, nil)
+}
+
+// configured is options, with the level of the configuration when none was said.
+func (o *auditing) configured(cmd *cobra.Command, c *config.Config) (audit.Options, *audit.Report, error) {
+	if !cmd.Flags().Changed("fail-on") && c.Audit.FailOn != "" {
+		o.failOn = c.Audit.FailOn
+	}
+	opts, earlier, err := o.options(c)
+	if err != nil {
+		return opts, nil, usage(err)
+	}
+	return opts, earlier, nil
 }
 
 // options reads what is configured and asked for.

@@ -27,7 +27,11 @@ func (a *app) fitCommand() *cobra.Command {
 		Long: `Fit makes the folder SITE an installable web app that works offline. It draws the icons from the site's own mark,
 writes a manifest, a service worker, the script that registers it and an offline page, and inserts the tags into
 every page. Pages are edited by inserting marked lines and nothing else. Without a configuration good values are
-taken from the pages; the summary says which, and where they came from. A second run changes nothing.`,
+taken from the pages; the summary says which, and where they came from. A second run changes nothing.
+
+Of a site whose pages a server makes (address and public in tachyform.toml; tachyform draft writes them), files go into the
+public folder and the tags into the one template that all pages share (--layout), or into a file (--snippet); then the
+server is asked whether it sends all of it.`,
 		Example: "  tachyform fit dist\n  tachyform fit dist --dry-run\n  tachyform fit dist --out fitted --name \"Skerry Line\" --theme-color \"#0b4f6c\"",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -40,7 +44,7 @@ taken from the pages; the summary says which, and where they came from. A second
 			}
 			defer func() { w.close() }()
 			c, s := w.config, w.site
-			if err := layoutFlags(w, layout, snippet, out); err != nil {
+			if err := layoutFlags(w, layout, snippet, out, dryRun); err != nil {
 				return err
 			}
 			if _, err := os.Stat(master); master != "" && err == nil { // a flag is relative to where one stands
@@ -121,10 +125,12 @@ func (a *app) apply(ctx context.Context, plan *fitting.Plan, next ...string) err
 }
 
 // layoutFlags takes in what is said of a layout.
-func layoutFlags(w *whole, layout, snippet, out string) error {
+func layoutFlags(w *whole, layout, snippet, out string, dryRun bool) error {
 	switch {
 	case w.read == nil && layout+snippet != "":
 		return usage(errors.New("--layout and --snippet are for a site whose pages come from a server: name it with address and public in tachyform.toml"))
+	case dryRun && snippet != "":
+		return usage(errors.New("--snippet writes a file, and --dry-run nothing: leave one out. The dry run shows the lines"))
 	case w.read != nil && out != "":
 		return usage(errors.New("--out fits a copy of a folder of finished pages; the pages of this site come from a server"))
 	case layout != "":

@@ -76,6 +76,9 @@ fails makes the exit status 1. The steps of stories:
 				return err
 			}
 			defer s.Close()
+			if o.Served != nil && o.NextDir != "" {
+				return usage(errors.New("--next names a folder of finished pages; the pages of this site come from a server: compare shows what visitors get of two snapshots"))
+			}
 			step, end := a.progress("Rehearsing")
 			o.Progress = step
 			r, server, err := a.work(c).Rehearse(cmd.Context(), s, o)

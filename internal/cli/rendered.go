@@ -36,6 +36,19 @@ func isRendered(args []string, c *config.Config) bool {
 	return err1 == nil && err2 == nil && named == public
 }
 
+var (
+	errBase = errors.New("--base is for a folder of finished pages; that of a server is in its address")
+	errLive = errors.New("--live asks the server that makes a site's pages again: name it with address and public in tachyform.toml")
+)
+
+// checked reads the configuration, when the format is one that there is.
+func (a *app) checked(args []string) (*config.Config, error) {
+	if err := a.checkFormat(); err != nil {
+		return nil, err
+	}
+	return a.configuration(args)
+}
+
 // errRendered is said by commands that want a folder of finished pages.
 func errRendered(c *config.Config) error {
 	return usage(fmt.Errorf("the pages of this site come from a server (address in %s), and this command works on a folder of finished pages", c.File))
@@ -43,10 +56,7 @@ func errRendered(c *config.Config) error {
 
 // openWhole opens a site that something is decided about: a folder of pages, or what a server sends together with its public folder.
 func (a *app) openWhole(ctx context.Context, args []string, base string, live bool, reach *reaching) (*whole, error) {
-	if err := a.checkFormat(); err != nil {
-		return nil, err
-	}
-	c, err := a.configuration(args)
+	c, err := a.checked(args)
 	if err != nil {
 		return nil, err
 	}
@@ -61,7 +71,7 @@ func (a *app) openWhole(ctx context.Context, args []string, base string, live bo
 		return &whole{config: c, site: s}, nil
 	}
 	if base != "" {
-		return nil, usage(errors.New("--base is for a folder of finished pages; that of a server is in its address"))
+		return nil, usage(errBase)
 	}
 	w := &whole{config: c}
 	reach.Mine = true
@@ -89,7 +99,13 @@ func (a *app) openSeen(ctx context.Context, args []string, base string, live boo
 	if err != nil {
 		return nil, nil, err
 	}
+	if isRendered(args, c) && base != "" {
+		return nil, nil, usage(errBase)
+	}
 	if !isRendered(args, c) {
+		if live {
+			return nil, nil, usage(errLive)
+		}
 		if err := reach.folder(); err != nil {
 			return nil, nil, err
 		}
@@ -117,10 +133,7 @@ func (w *whole) close() {
 
 // openPublic opens the folder that fit writes into, whatever its pages come from.
 func (a *app) openPublic(args []string) (*site.Site, error) {
-	if err := a.checkFormat(); err != nil {
-		return nil, err
-	}
-	c, err := a.configuration(args)
+	c, err := a.checked(args)
 	if err != nil {
 		return nil, err
 	}

@@ -36,6 +36,11 @@ a slow network, from a failing server, and offline.`,
 			if as != "" && !slices.Contains(worker.Destinations, as) {
 				return usage(fmt.Errorf("--as %s: it is one of %s", as, strings.Join(worker.Destinations, ", ")))
 			}
+			if live {
+				if c, err := a.checked(args); err == nil && !isRendered(args, c) {
+					return usage(errLive)
+				}
+			}
 			w, err := a.openWhole(cmd.Context(), args, base, live, &reach)
 			if err != nil {
 				return err

@@ -432,7 +432,7 @@ func TestFitOfAServer(t *testing.T) {
 	assert.Len(t, result.Arrived.Without, 7)
 
 	// What commands say that cannot work on a server.
-	for args, want := range map[string]string{"serve": "come from a server", "headers --for nginx": "come from a server", "fit --out copy": "come from a server", "fit --base /x/": "in its address", "audit --mend": "come from a server", "fit --layout none.html": "no such file"} {
+	for args, want := range map[string]string{"serve": "come from a server", "headers --for nginx": "come from a server", "fit --out copy": "come from a server", "fit --base /x/": "in its address", "audit --mend": "come from a server", "fit --layout none.html": "no such file", "fit --dry-run --snippet x.html": "--dry-run nothing", "rehearse --next static": "compare shows", "rehearse --base /x/": "in its address", "audit --scripts run": "--scripts is for a folder", "rehearse templates --live": "--live asks the server", "audit templates --live": "--live asks the server", "rules templates --live": "--live asks the server"} {
 		_, errs, code := run(t, r.dir, strings.Fields(args)...)
 		assert.Equal(t, 2, code, args)
 		assert.Contains(t, errs, want, args)

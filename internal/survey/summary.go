@@ -7,8 +7,6 @@ import (
 	"strings"
 
 	"tachyform/internal/site"
-
-	"tachyform/internal/platform"
 )
 
 // Kind is the files of one kind.
@@ -107,37 +105,6 @@ type Summary struct {
 
 // NotForVisitors matches files that servers and tools read, and visitors never ask for.
 var NotForVisitors = regexp.MustCompile(`(?i)(\.map|\.php|\.py|\.rb|\.ts|\.tsx|\.scss|\.less|\.gz|\.br|\.zip|\.tar|\.bak|~)$|(^|/)(_headers|_redirects|CNAME|LICENSE|README(\.(md|txt))?|robots\.txt|sitemap[^/]*\.xml|humans\.txt|package(-lock)?\.json|objects\.inv)$`)
-
-// Device is something that scripts ask of a device, and who has it.
-type Device struct {
-	ID      string   `json:"id"`
-	Name    string   `json:"name"`
-	File    string   `json:"file"`
-	Line    int      `json:"line"`
-	Column  int      `json:"column"`
-	Lacking []string `json:"lacking"` // ids of platforms whose browsers do not have it
-	Tap     bool     `json:"tap"`     // only while somebody taps or clicks
-	App     bool     `json:"app"`     // on iPhones only for an app on the home screen
-}
-
-// devices says who has what scripts ask for.
-func (inv *Inventory) devices() []Device {
-	out := []Device{}
-	for _, a := range inv.Features {
-		f, ok := platform.FeatureOf(a.ID)
-		if !ok {
-			continue
-		}
-		d := Device{f.ID, f.Name, a.File, a.Line, a.Column, []string{}, f.Tap, f.App}
-		for _, p := range platform.All {
-			if p.Has(f.ID) == "" && p.Installs {
-				d.Lacking = append(d.Lacking, p.ID)
-			}
-		}
-		out = append(out, d)
-	}
-	return out
-}
 
 // Summarize draws up what the inventory means.
 func (inv *Inventory) Summarize() *Summary {

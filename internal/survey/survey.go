@@ -72,13 +72,6 @@ type Endpoint struct {
 	Form         bool
 }
 
-// Asked is something that a script asks of a device.
-type Asked struct {
-	ID           string // of [platform.Features]
-	File         string
-	Line, Column int
-}
-
 // Links says how pages link to pages of the site, as seen on a sample of them.
 type Links struct {
 	Pages   int `json:"pages"`   // in the sample
