@@ -10,6 +10,7 @@ import (
 	"tachyform/internal/deployed"
 	"tachyform/internal/finding"
 	"tachyform/internal/icon"
+	"tachyform/internal/likeness"
 	"tachyform/internal/manifest"
 	"tachyform/internal/markup"
 	"tachyform/internal/pagehead"
@@ -87,7 +88,7 @@ type Report struct {
 	Platforms []Verdict         `json:"platforms"`
 	Checks    []Result          `json:"checks"`
 	Rehearsal *rehearsal.Report `json:"rehearsal"`
-	App       *App              `json:"-"` // how the app will look
+	App       *likeness.App     `json:"-"` // how the app will look
 	Baseline  *Comparison       `json:"baseline,omitempty"`
 	Deployed  *deployed.Report  `json:"deployed,omitempty"` // for --release
 }
@@ -306,40 +307,20 @@ func (f *facts) source(x Finding) string {
 	return strings.ToValidUTF8(strings.TrimSpace(string(line[:min(160, len(line))])), "\ufffd")
 }
 
-// App is how the installed app will look.
-type App struct {
-	Name, ShortName, Theme, Background, Display string
-	Icon, Maskable                              []byte // pictures, nil for none
-	IconType, MaskableType                      string
-}
-
-// app gathers what the report draws.
-func (f *facts) app() *App {
+// app gathers what the installed app will look like.
+func (f *facts) app() *likeness.App {
 	if !f.readable() {
 		return nil
 	}
-	m := &f.manifest.Processed
-	a := &App{Name: m.Name, ShortName: m.ShortName, Theme: m.ThemeColor, Background: m.BackgroundColor, Display: m.DisplayMode()}
-	best, bestMaskable := 0, 0
-	for _, i := range f.icons {
-		if i.kind == "" || len(i.data) > maxShown {
-			continue
+	return likeness.OfSite(f.inv, f.start.head, &f.manifest.Processed, f.origin(), func(u string) []byte {
+		if !f.site.IsLive() {
+			return nil
 		}
-		size := i.width
-		if i.kind == "image/svg+xml" {
-			size = 200
+		if a := f.server.Answer("GET", u); a.Status == 200 {
+			return a.Body
 		}
-		if size > 512 { // smaller ones are enough for a drawing
-			size = 1
-		}
-		if slices.Contains(i.image.Purpose, "any") && size > best {
-			best, a.Icon, a.IconType = size, i.data, i.kind
-		}
-		if slices.Contains(i.image.Purpose, "maskable") && size > bestMaskable {
-			bestMaskable, a.Maskable, a.MaskableType = size, i.data, i.kind
-		}
-	}
-	return a
+		return nil
+	})
 }
 
 // maxShown bounds the pictures that a report holds, in bytes.

@@ -7,7 +7,6 @@ import (
 	"image/color"
 	"image/draw"
 	_ "image/jpeg" // icons are looked into
-	"math"
 	"slices"
 
 	_ "golang.org/x/image/webp" // icons are looked into
@@ -89,20 +88,8 @@ func alike(a, b color.NRGBA) bool {
 	return distance(manifest.Color{NRGBA: a}, manifest.Color{NRGBA: b}) < 48
 }
 
-// contrast is the ratio of two colours by the Web Content Accessibility Guidelines ("contrast ratio"), 1 to 21.
 func contrast(a, b color.NRGBA) float64 {
-	l := func(c color.NRGBA) float64 {
-		f := func(v uint8) float64 {
-			x := float64(v) / 255
-			if x <= 0.04045 {
-				return x / 12.92
-			}
-			return math.Pow((x+0.055)/1.055, 2.4)
-		}
-		return 0.2126*f(c.R) + 0.7152*f(c.G) + 0.0722*f(c.B)
-	}
-	x, y := l(a), l(b)
-	return (max(x, y) + 0.05) / (min(x, y) + 0.05)
+	return manifest.Color{NRGBA: a}.Contrast(manifest.Color{NRGBA: b})
 }
 
 // each makes findings of icons; it applies when there is one to look at.

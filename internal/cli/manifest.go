@@ -1,16 +1,20 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"os"
+	"path/filepath"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"tachyform/internal/fitting"
 	"tachyform/internal/glossary"
 	"tachyform/internal/linked"
+	"tachyform/internal/platform"
 	"tachyform/internal/present"
 	"tachyform/internal/run"
 )
@@ -18,6 +22,7 @@ import (
 func (a *app) manifestCommand() *cobra.Command {
 	var base string
 	var write, shots, explain bool
+	var sheet string
 	cmd := &cobra.Command{
 		Use:   "manifest [SITE|FILE|URL]",
 		Short: "See a manifest as it is written and as a browser makes it, or write it",
@@ -26,15 +31,24 @@ written beside what a browser makes of it, every value that is dropped or change
 at which member, and what is missing for a good installation on each.
 
 With --write it creates the site's manifest with good values taken from the pages, or completes the one that is there:
-what stands in it stays as it is. Pages get the link to it; nothing else is put in.`,
-		Example: "  tachyform manifest dist\n  tachyform manifest app.webmanifest\n  tachyform manifest https://skerry-line.example/\n  tachyform manifest dist --write",
+what stands in it stays as it is. Pages get the link to it; nothing else is put in.
+
+With --sheet it draws a page that shows how the app will look on each platform: icon under every mask, while it opens,
+title and status bars, the dialogue to install, shortcuts and sharing, each with what was assumed.`,
+		Example: "  tachyform manifest dist\n  tachyform manifest app.webmanifest\n  tachyform manifest https://skerry-line.example/\n  tachyform manifest dist --write\n  tachyform manifest dist --sheet looks.html",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
+			if write && sheet != "" {
+				return usage(errors.New("--sheet draws what is there: write the manifest first, without it"))
+			}
 			if write {
 				return a.writeManifest(cmd.Context(), args, base, shots)
+			}
+			if sheet != "" {
+				return a.drawApp(cmd.Context(), args, base, sheet)
 			}
 			found, err := a.findManifest(cmd.Context(), args, base)
 			if err != nil {
@@ -53,10 +67,41 @@ what stands in it stays as it is. Pages get the link to it; nothing else is put 
 		},
 	}
 	cmd.Flags().BoolVar(&explain, "explain", false, "say of every member what visitors see of it, on which platforms")
+	cmd.Flags().StringVar(&sheet, "sheet", "", "`file` (.html) to draw how the app will look on each platform")
 	cmd.Flags().BoolVar(&write, "write", false, "create the manifest of a folder or complete it, and link it in the pages")
 	cmd.Flags().BoolVar(&shots, "screenshots", false, "with --write: let Chromium draw the start page, narrow and wide")
 	cmd.Flags().StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
 	return cmd
+}
+
+// drawApp draws how the app of a site will look into a file.
+func (a *app) drawApp(ctx context.Context, args []string, base, file string) error {
+	if !strings.EqualFold(filepath.Ext(file), ".html") {
+		return usage(fmt.Errorf("--sheet %s: how the app will look is drawn as .html", file))
+	}
+	if len(args) > 0 {
+		if info, err := os.Stat(args[0]); run.IsAddress(args[0]) || err == nil && info.Mode().IsRegular() {
+			return usage(fmt.Errorf("%s: --sheet needs the folder of the site, where the pictures are; of a live site, tachyform audit --format html draws it", args[0]))
+		}
+	}
+	w, err := a.openWhole(ctx, args, base, false, &reaching{})
+	if err != nil {
+		return err
+	}
+	defer w.close()
+	likeness, err := run.Likeness(ctx, w.site)
+	if err != nil {
+		return usage(err)
+	}
+	var page bytes.Buffer
+	if err := present.Likeness(&page, likeness, platform.All); err != nil {
+		return broken(err)
+	}
+	if err := writeFile(file, page.Bytes()); err != nil {
+		return broken(fmt.Errorf("--sheet: %w", err))
+	}
+	report := present.SheetOf(likeness, platform.All, filepath.ToSlash(file))
+	return a.emit(func(st *present.Style) error { return st.Sheet(report) }, report)
 }
 
 // wordsOf gives what there is to say of the members that a manifest has, in the order of the words.

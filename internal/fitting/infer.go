@@ -9,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"tachyform/internal/config"
+	"tachyform/internal/label"
 	"tachyform/internal/manifest"
 	"tachyform/internal/markup"
 	"tachyform/internal/palette"
@@ -88,7 +89,7 @@ func (i *inferrer) infer() app {
 	}
 	names = append(names, [2]string{path.Base(strings.TrimRight(strings.ReplaceAll(i.inv.Site.Dir, "\\", "/"), "/.")), "the folder's name"}, [2]string{"App", "nothing better was found"})
 	a.name = i.first("name", names...)
-	a.shortName = i.first("short_name", [2]string{c.ShortName, i.configured()}, [2]string{m.ShortName, existing}, [2]string{shorten(a.name), "the name, shortened"})
+	a.shortName = i.first("short_name", [2]string{c.ShortName, i.configured()}, [2]string{m.ShortName, existing}, [2]string{label.Shorten(a.name), "the name, shortened"})
 	a.description = i.first("description", [2]string{c.Description, i.configured()}, [2]string{m.Description, existing}, [2]string{p.Description.Value, i.at(p.Description.Offset)})
 	a.lang = i.first("lang", [2]string{c.Lang, i.configured()}, [2]string{m.Lang, existing}, [2]string{p.Lang, "the html tag of " + i.inv.StartFile.Path})
 	a.dir = i.first("dir", [2]string{c.Dir, i.configured()}, [2]string{p.Dir, "the html tag of " + i.inv.StartFile.Path})

@@ -22,6 +22,24 @@ func (c Color) Hex() string {
 	return fmt.Sprintf("#%02x%02x%02x%02x", c.R, c.G, c.B, c.A)
 }
 
+// Contrast is that of two colours, 1 to 21, without their transparency (WCAG 2.2, "contrast ratio").
+func (c Color) Contrast(d Color) float64 {
+	x, y := c.luminance(), d.luminance()
+	return (max(x, y) + 0.05) / (min(x, y) + 0.05)
+}
+
+// luminance is the relative luminance, 0 to 1 (WCAG 2.2).
+func (c Color) luminance() float64 {
+	linear := func(v uint8) float64 {
+		x := float64(v) / 255
+		if x <= 0.04045 {
+			return x / 12.92
+		}
+		return math.Pow((x+0.055)/1.055, 2.4)
+	}
+	return 0.2126*linear(c.R) + 0.7152*linear(c.G) + 0.0722*linear(c.B)
+}
+
 var cssComment = regexp.MustCompile(`(?s)/\*.*?\*/`)
 
 // ParseColor reads the forms of CSS Color 4 that need no context: hexadecimal, names, transparent, rgb(), hsl(), hwb(),

@@ -13,6 +13,7 @@ import (
 	"golang.org/x/net/html"
 
 	"tachyform/internal/audit"
+	"tachyform/internal/likeness"
 	"tachyform/internal/rehearsal"
 )
 
@@ -26,7 +27,8 @@ func hostile() *audit.Report {
 			{ID: "manifest/not-json", Level: audit.Blocker, State: "passed", Findings: []audit.Finding{}},
 			{ID: "icons/faint", Level: audit.Advice, State: "not-applicable", Skipped: "not ours", Findings: []audit.Finding{}}},
 		Rehearsal: &rehearsal.Report{Pages: []rehearsal.PageResult{{URL: "/" + evil, Network: "offline", Outcome: rehearsal.Whole}, {URL: "/" + evil, Network: "slow", Outcome: rehearsal.Lost}}},
-		App:       &audit.App{Name: evil, Theme: "red; } body { display: none", Icon: []byte("<svg onload=alert(1)>"), IconType: "image/svg+xml"}}
+		App: &likeness.App{Name: evil, Short: evil, Description: evil, Host: evil, Theme: "red; } body { display: none", Page: "red; } body { display: none", Any: &likeness.Picture{Data: []byte("<svg onload=alert(1)>"), Type: "image/svg+xml"},
+			Shortcuts: []likeness.Shortcut{{Name: evil}}, Wide: []*likeness.Picture{{Data: []byte("x"), Type: "image/png"}}}}
 }
 
 // TestABaselineIsNamedInEveryFormat compares with an earlier report that had another finding and not this one.

@@ -6,40 +6,24 @@ import (
 	"html/template"
 	"io"
 	"net/url"
+	"slices"
 	"strings"
 
 	"tachyform/internal/audit"
-	"tachyform/internal/manifest"
+	"tachyform/internal/platform"
 	"tachyform/internal/rehearsal"
 )
 
 //go:embed audit.html
 var auditTemplate string
 
-var auditHTML = template.Must(template.New("audit").Funcs(template.FuncMap{
+var auditHTML = template.Must(template.Must(template.New("audit").Funcs(likenessFuncs(nil)).Funcs(template.FuncMap{
 	"listed":  listed,
 	"since":   func(c *audit.Comparison) string { return sinceBaseline(c, "") },
 	"picture": pictureURL,
-	"color": func(v, other string) template.CSS {
-		c, ok := manifest.ParseColor(v)
-		if !ok {
-			return template.CSS(other) //nolint:gosec // ours
-		}
-		return template.CSS(c.Hex()) //nolint:gosec // six or eight hexadecimal digits
-	},
-	"ink": func(v, other string) template.CSS { // black or white, whichever can be read on a colour
-		c, ok := manifest.ParseColor(v)
-		if !ok {
-			c, _ = manifest.ParseColor(other)
-		}
-		if 299*int(c.R)+587*int(c.G)+114*int(c.B) > 140_000 {
-			return "#111"
-		}
-		return "#fff"
-	},
-	"kb":   func(n int64) int64 { return (n + 1023) / 1024 },
-	"join": strings.Join,
-}).Parse(auditTemplate))
+	"kb":      func(n int64) int64 { return (n + 1023) / 1024 },
+	"join":    strings.Join,
+}).Parse(auditTemplate)).New("likeness").Parse(likenessTemplate)).Lookup("audit")
 
 // pictureURL writes a picture into a page. Only decoded pictures come here, and an SVG runs nothing as an image.
 func pictureURL(data []byte, kind string) template.URL {
@@ -102,6 +86,7 @@ func auditPage(w io.Writer, r *audit.Report, shots *Shots) error {
 		Arrival  string
 		Shots    []pictureRow
 		Drawn    []string
+		Drawing  *drawing
 	}{Report: r, Failed: map[string][]audit.Result{}, Levels: []string{"blocker", "warning", "advice"}}
 	for _, c := range r.Checks {
 		switch c.State {
@@ -139,5 +124,16 @@ func auditPage(w io.Writer, r *audit.Report, shots *Shots) error {
 	if shots != nil {
 		data.Shots, data.Drawn = shots.rows(), shots.networks()
 	}
-	return auditHTML.Execute(w, data)
+	var on []platform.Platform
+	for _, v := range r.Platforms {
+		if i := slices.IndexFunc(platform.All, func(p platform.Platform) bool { return p.ID == v.ID }); i >= 0 {
+			on = append(on, platform.All[i])
+		}
+	}
+	data.Drawing = draw(r.App, on)
+	t, err := auditHTML.Clone()
+	if err != nil {
+		return err
+	}
+	return t.Funcs(likenessFuncs(data.Drawing)).Execute(w, data)
 }

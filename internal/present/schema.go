@@ -34,6 +34,7 @@ var schemaNames = []SchemaInfo{
 	{"draft", "tachyform.draft/1", "draft SITE"},
 	{"icons", "tachyform.icons/1", "icons MASTER --out DIR"},
 	{"manifest", "tachyform.manifest/1", "manifest SITE"},
+	{"sheet", SheetFormat, "manifest SITE --sheet FILE"},
 	{"rules", "tachyform.rules/1", "rules SITE"},
 	{"fit", "tachyform.fit/1", "fit SITE"},
 	{"rehearsal", "tachyform.rehearsal/1", "rehearse SITE"},

@@ -1,4 +1,4 @@
-package fitting
+package label
 
 import (
 	"testing"
@@ -18,9 +18,17 @@ func TestShortNamesFitUnderAnIcon(t *testing.T) {
 		"A & B - Ferries of the north": "A & B",
 		"":                             "",
 	} {
-		got := shorten(name)
-		assert.LessOrEqual(t, ems(got), labelWidth, name)
+		got := Shorten(name)
+		assert.LessOrEqual(t, Ems(got), UnderIcon, name)
 		assert.Equal(t, want, got)
 	}
-	assert.Greater(t, ems("WWWW"), 2*ems("iiii"))
+	assert.Greater(t, Ems("WWWW"), 2*Ems("iiii"))
+}
+
+func TestSeen(t *testing.T) {
+	for name, want := range map[string]string{"Skerry Line": "Skerry Line", "Skerry Line ferries": "Skerry Line…", "Hebridean ferries": "Hebridean f…", "島のフェリー時刻表案内": "島のフェリ…", "": ""} {
+		got := Seen(name, UnderIcon)
+		assert.Equal(t, want, got)
+		assert.LessOrEqual(t, Ems(got), UnderIcon)
+	}
 }

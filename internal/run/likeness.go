@@ -1,0 +1,36 @@
+package run
+
+import (
+	"context"
+	"errors"
+
+	"tachyform/internal/likeness"
+	"tachyform/internal/linked"
+	"tachyform/internal/pagehead"
+	"tachyform/internal/site"
+	"tachyform/internal/survey"
+)
+
+// Likeness gathers how the app of a site will look. Its error wraps [linked.ErrNone] when the start page links no manifest.
+func Likeness(ctx context.Context, s *site.Site) (*likeness.App, error) {
+	found, err := linked.Site(s)
+	if err != nil {
+		return nil, err
+	}
+	if found.Manifest == nil {
+		return nil, errors.New(found.Missing)
+	}
+	inv, err := survey.Take(ctx, s, survey.Options{})
+	if err != nil {
+		return nil, err
+	}
+	src, err := s.Read(inv.StartFile.Path) // what the inventory keeps has no tags of ours
+	if err != nil {
+		return nil, err
+	}
+	head, err := pagehead.Read(inv.StartFile.Path, src)
+	if err != nil {
+		return nil, err
+	}
+	return likeness.OfSite(inv, head, &found.Manifest.Processed, linked.Origin, nil), nil
+}
