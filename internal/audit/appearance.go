@@ -7,12 +7,18 @@ import (
 	"unicode/utf8"
 
 	"tachyform/internal/icon"
+	"tachyform/internal/label"
+	"tachyform/internal/likeness"
 	"tachyform/internal/manifest"
+	"tachyform/internal/markup"
 	"tachyform/internal/palette"
 )
 
-// maxShort is how many characters of a name have room under an icon on a home screen.
-const maxShort = 12
+// maxDescription is how many characters of a description the dialogues to install show.
+const maxDescription = 300
+
+// maxScreenshots is how many of one form factor they show.
+const maxScreenshots = 8
 
 // maxName is how many characters of a name the dialogues to install show.
 const maxName = 45
@@ -112,8 +118,109 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
+		ID: "manifest/screenshots-left-out", Level: Advice, Area: "manifest", Title: "All screenshots are shown",
+		Why: "The dialogue to install shows those that have the ratio of the first, at most eight; the others are left out.", Mend: "take all of a form factor in the same size", Spec: "Web App Manifest - Application Information, \"screenshots member\"; Chromium's documentation",
+		Example: `a wide screenshot of 1280x800 and one of 1024x768`, Matters: []string{"chromium-desktop", "chromium-android"},
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() || len(f.manifest.Processed.Screenshots) < 2 {
+				return nil, false
+			}
+			var out []Finding
+			type of struct{ w, h, n int }
+			seen := map[bool]*of{}
+			for _, s := range f.manifest.Processed.Screenshots {
+				u := strings.TrimPrefix(s.Src, f.origin())
+				w, h, kind, err := icon.Size(f.bytes(u))
+				if err != nil || kind == "" || w == 0 || h == 0 {
+					continue // another check says it
+				}
+				wide := s.FormFactor == "wide"
+				first := seen[wide]
+				if first == nil {
+					seen[wide] = &of{w, h, 1}
+					continue
+				}
+				add := func(m string) {
+					out = append(out, Finding{File: f.file.Path, Line: s.Line, Column: s.Column, URL: u, Message: m})
+				}
+				switch first.n++; {
+				case w*first.h != h*first.w:
+					add(fmt.Sprintf("%s is %dx%d px; the first that is shown beside it has another ratio, %dx%d", u, w, h, first.w, first.h))
+				case first.n > maxScreenshots:
+					add(fmt.Sprintf("%s is the %dth of its form factor; %d are shown", u, first.n, maxScreenshots))
+				}
+			}
+			return out, true
+		},
+	},
+	{
+		ID: "manifest/description-long", Level: Advice, Area: "manifest", Title: "The description has room in the dialogue to install",
+		Why: "The dialogue cuts off what is longer than about 300 characters.", Mend: "say it in a sentence or two", Spec: "Web App Manifest - Application Information, \"description member\"",
+		Example: `"description": "Skerry Line is …" (of 500 characters)`, Matters: []string{"chromium-desktop", "chromium-android"},
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() || f.manifest.Processed.Description == "" {
+				return nil, false
+			}
+			if n := utf8.RuneCountInString(f.manifest.Processed.Description); n > maxDescription {
+				return []Finding{f.at("description", fmt.Sprintf("the description has %d characters; about %d are seen", n, maxDescription), "")}, true
+			}
+			return nil, true
+		},
+	},
+	{
+		ID: "manifest/theme-color-hard-to-read", Level: Advice, Area: "manifest", Title: "Clock and signs can be read on the theme colour",
+		Why: "Android writes white on a colour as soon as white can be told apart from it (a contrast of 3); below 4.5 many people cannot read it, least of all outdoors.", Mend: "make the colour darker, or so light that black is written on it", Spec: "Web Content Accessibility Guidelines, \"Contrast (Minimum)\"",
+		Example: `"theme_color": "#e64a19"`, Matters: []string{"chromium-android", "samsung-android"},
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() || f.manifest.Processed.ThemeColor == "" {
+				return nil, false
+			}
+			c := likeness.Colour(f.manifest.Processed.ThemeColor)
+			if ink := likeness.InkOfPhones(c); likeness.Contrast(c, ink) < 4.5 {
+				return []Finding{f.at("theme_color", fmt.Sprintf("%s is written on %s, with a contrast of %.1f", inkName(ink), c, likeness.Contrast(c, ink)), "")}, true
+			}
+			return nil, true
+		},
+	},
+	{
+		ID: "pages/theme-color-light-only", Level: Advice, Area: "pages", Title: "The title bar turns dark with the page",
+		Why: "Where the device prefers dark, the page is dark and a light bar stays above it.", Mend: "put <meta name=\"theme-color\" media=\"(prefers-color-scheme: dark)\" content=\"…\"> before the other; tachyform fit does (theme_color_dark under [pages])", Spec: "HTML Standard, \"theme-color\"",
+		Example: `@media (prefers-color-scheme: dark) { body { background: #111 } } and one theme colour, #fff`,
+		run: func(f *facts) ([]Finding, bool) {
+			if f.start.head == nil {
+				return nil, false
+			}
+			seen := palette.See(f.inv)
+			dark, light := likeness.Colour(seen.Dark), likeness.Colour(seen.Background)
+			if seen.Dark == "" || seen.Background == "" || likeness.Contrast(dark, light) < 3 {
+				return nil, false // the page does not change
+			}
+			theme, at := "", Finding{File: f.start.file.Path, URL: f.start.file.URL}
+			for _, t := range f.start.head.Tags {
+				if t.Kind != "theme-color" || strings.Contains(strings.ToLower(t.Media), "light") {
+					continue
+				}
+				theme = t.Value
+				at.Line, at.Column = markup.Position(f.start.src, t.Offset)
+				break
+			}
+			if theme == "" && f.readable() && f.manifest.Processed.ThemeColor != "" {
+				theme, at = f.manifest.Processed.ThemeColor, f.at("theme_color", "", "")
+			}
+			c, ok := manifest.ParseColor(theme)
+			if !ok {
+				return nil, false
+			}
+			if bar := likeness.Colour(c.Hex()); likeness.Contrast(bar, light) < 1.3 && likeness.Contrast(bar, dark) >= 3 {
+				at.Message = fmt.Sprintf("the page is %s where dark is preferred, and the bar above it stays %s", seen.Dark, c.Hex())
+				return []Finding{at}, true
+			}
+			return nil, true
+		},
+	},
+	{
 		ID: "manifest/short-name-long", Level: Advice, Area: "manifest", Title: "The name has room under the icon",
-		Why: "A home screen cuts a name off after about twelve characters.", Mend: "add a \"short_name\" of at most 12 characters", Spec: "W3C Web Application Manifest, \"short_name member\"",
+		Why: "A home screen cuts off what is wider than its label: about twelve letters, or six of Chinese, Japanese or Korean.", Mend: "add a \"short_name\" that fits", Spec: "W3C Web Application Manifest, \"short_name member\"",
 		Example: `"short_name": "Skerry Line ferries and tides"`, Matters: []string{"chromium-android", "safari-ios", "firefox-android", "samsung-android"},
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
@@ -124,8 +231,8 @@ var appearanceChecks = []Check{
 			if name == "" {
 				member, name = "name", m.Name
 			}
-			if n := utf8.RuneCountInString(name); n > maxShort {
-				return []Finding{f.at(member, fmt.Sprintf("%q has %d characters; under the icon about %d are seen", name, n, maxShort), "")}, true
+			if seen := label.Seen(name, label.UnderIcon); seen != name {
+				return []Finding{f.at(member, fmt.Sprintf("%q is %.1f em wide, and a label has room for about %.1f: %q is seen", name, label.Ems(name), label.UnderIcon, seen), fmt.Sprintf("add \"short_name\": %q, or another that fits", label.Shorten(name)))}, true
 			}
 			return nil, name != ""
 		},
@@ -232,4 +339,12 @@ var appearanceChecks = []Check{
 func distance(a, b manifest.Color) int {
 	abs := func(x, y uint8) int { return max(int(x)-int(y), int(y)-int(x)) }
 	return abs(a.R, b.R) + abs(a.G, b.G) + abs(a.B, b.B)
+}
+
+// inkName names an ink.
+func inkName(c likeness.Colour) string {
+	if c == "#ffffff" {
+		return "white"
+	}
+	return "black"
 }

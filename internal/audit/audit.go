@@ -312,15 +312,29 @@ func (f *facts) app() *likeness.App {
 	if !f.readable() {
 		return nil
 	}
-	return likeness.OfSite(f.inv, f.start.head, &f.manifest.Processed, f.origin(), func(u string) []byte {
-		if !f.site.IsLive() {
-			return nil
-		}
-		if a := f.server.Answer("GET", u); a.Status == 200 {
-			return a.Body
+	return likeness.OfSite(f.inv, f.start.head, &f.manifest.Processed, f.origin(), f.answered)
+}
+
+// bytes gives a file by its root-relative URL, of a live site also what no page refers to; nil when it is not there.
+func (f *facts) bytes(url string) []byte {
+	if file := f.inv.FileOf(url); file != nil {
+		if data, err := f.site.Read(file.Path); err == nil {
+			return data
 		}
 		return nil
-	})
+	}
+	return f.answered(url)
+}
+
+// answered gives what a live site answers; nil for a folder, whose files are known.
+func (f *facts) answered(url string) []byte {
+	if !f.site.IsLive() || !strings.HasPrefix(url, "/") {
+		return nil
+	}
+	if a := f.server.Answer("GET", url); a.Status == 200 {
+		return a.Body
+	}
+	return nil
 }
 
 // maxShown bounds the pictures that a report holds, in bytes.

@@ -112,7 +112,7 @@ const goodManifest = `{
   "note_taking": {"new_note_url": "/fares.html"}
 }`
 
-const goodHead = `<!doctype html><title>Home</title><meta name="viewport" content="width=device-width"><link rel="manifest" href="/m.json"><link rel="apple-touch-icon" href="/192.png"><script>navigator.serviceWorker.register("/sw.js")</script><html lang="en"><meta name="theme-color" content="#0b4f6c"><link rel="icon" href="/192.png"><meta http-equiv="Content-Security-Policy" content="default-src 'self' 'unsafe-inline'"><style>body { background: #fff }</style><script src="/use.js"></script>` + goodIOS
+const goodHead = `<!doctype html><title>Home</title><meta name="viewport" content="width=device-width"><link rel="manifest" href="/m.json"><link rel="apple-touch-icon" href="/192.png"><script>navigator.serviceWorker.register("/sw.js")</script><html lang="en"><meta name="theme-color" content="#0b4f6c"><link rel="icon" href="/192.png"><meta http-equiv="Content-Security-Policy" content="default-src 'self' 'unsafe-inline'"><style>body { background: #fff } @media (prefers-color-scheme: dark) { body { background: #111 } }</style><script src="/use.js"></script>` + goodIOS
 
 // goodIOS are tags for iPhones.
 const goodIOS = `<meta name="mobile-web-app-capable" content="yes"><meta name="apple-mobile-web-app-status-bar-style" content="black-translucent"><style>body { padding-top: env(safe-area-inset-top) }</style><link rel="apple-touch-startup-image" media="(device-width: 375px) and (device-height: 667px) and (-webkit-device-pixel-ratio: 2) and (orientation: portrait)" href="/launch.png">`
@@ -316,6 +316,10 @@ func TestEachCheckFails(t *testing.T) {
 		"manifest/screenshots-one-sided":    {map[string]string{"m.json": with(`"form_factor": "narrow"`, `"form_factor": "wide"`)}, "-"},
 		"manifest/screenshot-unusable":      {map[string]string{"wide.png": drawing(t, 900, 330, 0.3, teal, sand)}, "-"},
 		"manifest/short-name-long":          {map[string]string{"m.json": with(`"Skerry",`, `"Skerry Line ferries",`)}, "-"},
+		"manifest/screenshots-left-out":     {map[string]string{"m.json": with(`"form_factor": "narrow"}`, `"form_factor": "narrow"}, {"src": "/512.png", "form_factor": "narrow"}`)}, "-"},
+		"manifest/description-long":         {map[string]string{"m.json": with("Ferries between the islands", strings.Repeat("Ferries. ", 40))}, "-"},
+		"manifest/theme-color-hard-to-read": {map[string]string{"m.json": with(`"theme_color": "#0b4f6c"`, `"theme_color": "#e64a19"`)}, "-"},
+		"pages/theme-color-light-only":      {map[string]string{"index.html": head(`content="#0b4f6c"`, `content="#fff"`)}, "-"},
 		"manifest/name-long":                {map[string]string{"m.json": with(`"Skerry Line"`, `"Skerry Line, ferries, timetables, tides and fares of the isles"`)}, "m.json:2:11"},
 		"manifest/pages-outside-scope":      {map[string]string{"app/index.html": goodHead, "m.json": strings.Replace(with(`"scope": "/"`, `"scope": "/app/"`), `"start_url": "/"`, `"start_url": "/app/"`, 1)}, "-"},
 		"manifest/start-url-of-a-person":    {map[string]string{"account/index.html": goodHead, "m.json": with(`"start_url": "/"`, `"start_url": "/account/"`)}, "m.json:3:16"},

@@ -271,6 +271,7 @@ func (c *Config) check() []error {
 	}
 	oneOf("fail_on", c.Audit.FailOn, "blocker", "warning", "advice", "never")
 	color("theme_color", c.App.ThemeColor)
+	color("theme_color_dark", c.Pages.ThemeColorDark)
 	color("background_color", c.App.BackgroundColor)
 	color("background", c.Icons.Background)
 	globs("now", c.Stow.Now)

@@ -151,9 +151,11 @@ func (u *Update) LookEvery() time.Duration {
 
 // Pages says which pages are edited.
 type Pages struct {
-	Layout    string   `toml:"layout"`    // the template that all pages of a server share, beside the configuration; the tags go into it
-	Leave     []string `toml:"leave"`     // path globs of pages that are not edited
-	Conflicts string   `toml:"conflicts"` // what becomes of tags that say something else: [KeepTheirs] (the default) or [Outrank]
+	Layout string   `toml:"layout"` // the template that all pages of a server share, beside the configuration; the tags go into it
+	Leave  []string `toml:"leave"`  // path globs of pages that are not edited
+	// ThemeColorDark is the colour of title and status bars where the device prefers dark, as a CSS colour; "" for what the pages' styles show.
+	ThemeColorDark string `toml:"theme_color_dark"`
+	Conflicts      string `toml:"conflicts"` // what becomes of tags that say something else: [KeepTheirs] (the default) or [Outrank]
 }
 
 // What becomes of a page's own manifest link or theme colour that says something else than fit would.

@@ -99,6 +99,11 @@ func Draft(ctx context.Context, s *site.Site, siteDir string, opts Options) ([]b
 	d.value("display", f.app.display, "without the browser's frame")
 	d.value("theme_color", f.app.theme, from["theme_color"])
 	d.value("background_color", f.app.background, from["background_color"])
+	if f.app.themeDark != "" && !s.IsRendered() {
+		d.line("")
+		d.line("[pages]")
+		d.value("theme_color_dark", f.app.themeDark, from["theme_color_dark"])
+	}
 	d.line("")
 	d.line("[icons]")
 	if f.app.master != "" {
@@ -172,6 +177,9 @@ type From struct {
 func (f *fitter) draftVisited(d *drafter) {
 	d.line("")
 	d.line("[pages]")
+	if f.app.themeDark != "" {
+		d.value("theme_color_dark", f.app.themeDark, "the background of the start page where dark is preferred")
+	}
 	d.line("# layout = \"templates/base.html\"  # the template that all pages share: the tags go into it")
 	d.line("")
 	d.line("[worker]")

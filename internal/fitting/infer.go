@@ -23,10 +23,10 @@ type Inference struct {
 
 // app is what the manifest says about a site.
 type app struct {
-	name, shortName, description, lang, dir, theme, background string
-	startURL, scope, display, orientation, id                  string
-	master                                                     string // path below the site, "" for the drawn mark
-	shortcuts                                                  []manifest.Shortcut
+	name, shortName, description, lang, dir, theme, themeDark, background string
+	startURL, scope, display, orientation, id                             string
+	master                                                                string // path below the site, "" for the drawn mark
+	shortcuts                                                             []manifest.Shortcut
 }
 
 type inferrer struct {
@@ -219,5 +219,11 @@ func (i *inferrer) colors(a *app, m manifest.Processed) {
 	if a.background = i.first("background_color", [2]string{c.BackgroundColor, i.configured()}, [2]string{m.BackgroundColor, "the existing manifest"},
 		[2]string{background, "the background of the start page"}); a.background == "" {
 		a.background = i.take("background_color", "#ffffff", "the start page sets no background")
+	}
+	// A bar in the colour of the page goes with the page when that turns dark.
+	if sameColor(a.theme, background) && seen.Dark != "" && !sameColor(seen.Dark, background) {
+		a.themeDark = i.first("theme_color_dark", [2]string{i.cfg.Pages.ThemeColorDark, i.configured()}, [2]string{seen.Dark, "the background of the start page where dark is preferred"})
+	} else if i.cfg.Pages.ThemeColorDark != "" {
+		a.themeDark = i.first("theme_color_dark", [2]string{i.cfg.Pages.ThemeColorDark, i.configured()})
 	}
 }

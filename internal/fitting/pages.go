@@ -31,6 +31,9 @@ import (
 // elements are the tags that pages get unless they have their own.
 func (f *fitter) elements(manifestPath string, icons []icon.Icon) []pagehead.Element {
 	tags := []pagehead.Element{{Name: "link", Attrs: [][2]string{{"rel", "manifest"}, {"href", f.url(manifestPath)}}}}
+	if f.app.themeDark != "" { // the first whose media holds counts
+		tags = append(tags, pagehead.Element{Name: "meta", Attrs: [][2]string{{"name", "theme-color"}, {"media", "(prefers-color-scheme: dark)"}, {"content", f.app.themeDark}}})
+	}
 	tags = append(tags, pagehead.Element{Name: "meta", Attrs: [][2]string{{"name", "theme-color"}, {"content", f.app.theme}}})
 	for p, k := range f.kinds {
 		if k == "icon" && strings.HasPrefix(path.Base(p), "touch-") {
@@ -137,7 +140,7 @@ func (f *fitter) decide(url string, head *pagehead.Head) ([]pagehead.Element, []
 				clashes = append(clashes, clash{t, fmt.Sprintf("links another manifest (%s) than %s; browsers look at the first link only, so this page installs something else. Remove the link and fit again, name the manifest the same, or set conflicts = \"outrank\" under [pages]", t.Value, want)})
 			}
 		case "theme-color":
-			if !sameColor(t.Value, want) && t.Media == "" {
+			if !sameColor(t.Value, want) && t.Media == "" && len(e.Attrs) == 2 { // one for dark colours does not say that all have it
 				clashes = append(clashes, clash{t, fmt.Sprintf("has the theme colour %s of its own, the manifest says %s; the window's title bar changes its colour when the visitor comes to this page. Make them the same, or set conflicts = \"outrank\" under [pages]", t.Value, want)})
 			}
 		}

@@ -2,10 +2,11 @@ package fitting
 
 import (
 	"strings"
+	"testing"
+
 	"tachyform/internal/config"
 	"tachyform/internal/pagehead"
 	"tachyform/internal/site"
-	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -71,3 +72,41 @@ func TestLargeSitesAreFittedAlike(t *testing.T) {
 }
 
 const beginMark = "<!--tachyform: fit wrote this, strip removes it-->"
+
+func TestThemeColourTurnsDarkWithThePage(t *testing.T) {
+	const changes = "body { background: #fffaf0 } @media (prefers-color-scheme: dark) { body { background: #101820 } }"
+	themes := func(dir string) (out [][2]string) {
+		head, err := pagehead.Read("x.html", []byte(read(t, dir, "index.html")))
+		require.NoError(t, err)
+		for _, tag := range head.Tags {
+			if tag.Kind == "theme-color" {
+				out = append(out, [2]string{tag.Media, tag.Value})
+			}
+		}
+		return out
+	}
+	const media = "(prefers-color-scheme: dark)"
+	for name, c := range map[string]struct {
+		style, tag, theme, dark string
+		want                    [][2]string
+	}{
+		"a bar in the page's colour":       {changes, "", "", "", [][2]string{{media, "#101820"}, {"", "#fffaf0"}}},
+		"a colour of its own":              {changes, "", "#0b4f6c", "", [][2]string{{"", "#0b4f6c"}}},
+		"as it is configured":              {changes, "", "#0b4f6c", "#123", [][2]string{{media, "#123"}, {"", "#0b4f6c"}}},
+		"a page that does not change":      {"body { background: #fffaf0 }", "", "", "", [][2]string{{"", "#fffaf0"}}},
+		"a page that has one already":      {changes, `<meta name="theme-color" content="#fffaf0">`, "", "", [][2]string{{"", "#fffaf0"}}},
+		"a page with two of its own stays": {changes, `<meta name="theme-color" media="(prefers-color-scheme: light)" content="#fffaf0"><meta name="theme-color" media="(prefers-color-scheme: dark)" content="#222">`, "", "", [][2]string{{"(prefers-color-scheme: light)", "#fffaf0"}, {media, "#222"}}},
+	} {
+		dir := t.TempDir()
+		write(t, dir, map[string]string{"index.html": "<!doctype html><title>Skerry</title><style>" + c.style + "</style>" + c.tag})
+		before := read(t, dir, "index.html")
+		cfg := &config.Config{Pages: config.Pages{ThemeColorDark: c.dark}}
+		cfg.App.ThemeColor = c.theme
+		p := fit(t, dir, cfg, Options{})
+		assert.Equal(t, c.want, themes(dir), name)
+		assert.Empty(t, p.Conflicts, name)
+		assert.Empty(t, fit(t, dir, cfg, Options{}).paths(), name)
+		strip(t, dir)
+		assert.Equal(t, before, read(t, dir, "index.html"), name)
+	}
+}

@@ -4,8 +4,9 @@ import (
 	"context"
 	"path/filepath"
 	"strings"
-	"tachyform/internal/site"
 	"testing"
+
+	"tachyform/internal/site"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

@@ -81,6 +81,14 @@ func Ink(on Colour) Colour {
 	return darkInk
 }
 
+// InkOfPhones gives the text colour that Android's bars get: white as soon as it can be told apart (a contrast of 3), else black.
+func InkOfPhones(on Colour) Colour {
+	if Contrast(on, white) >= 3 {
+		return white
+	}
+	return black
+}
+
 // Contrast is that of two colours, 1 to 21 (WCAG 2.2, "contrast ratio"); 1 when one cannot be read.
 func Contrast(a, b Colour) float64 {
 	x, okX := manifest.ParseColor(string(a))
@@ -276,7 +284,7 @@ func (a *App) window(p platform.Platform) *Scene {
 		}
 		f := Frame{Fill: theme, Ink: Ink(theme), Text: text, Picture: a.Any, Page: a.Page, Dark: dark}
 		if phone {
-			f.Picture = nil
+			f.Picture, f.Ink = nil, InkOfPhones(theme)
 		}
 		if a.Display == "fullscreen" && phone {
 			f.Fill, f.Text = first2(a.Page, own), ""

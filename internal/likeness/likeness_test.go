@@ -92,7 +92,7 @@ func TestEveryPlatformIsDrawn(t *testing.T) {
 	assert.Equal(t, Ink("#f8f5ee"), android[Opening].Frames[0].Ink)
 	bars := android[Window].Frames
 	assert.Equal(t, []Colour{"#ffffff", "#101010"}, []Colour{bars[0].Fill, bars[1].Fill}, "the page's own colours by media come before the manifest's")
-	assert.Equal(t, []Colour{darkInk, white}, []Colour{bars[0].Ink, bars[1].Ink})
+	assert.Equal(t, []Colour{black, white}, []Colour{bars[0].Ink, bars[1].Ink})
 	assert.Contains(t, android[Dialogue].Assumed, "no screenshot of form_factor narrow")
 	assert.Contains(t, android[Menu].Assumed, "without an icon")
 

@@ -127,7 +127,7 @@ func TestPictures(t *testing.T) {
 
 func TestStyleRules(t *testing.T) {
 	rules := StyleRules([]byte(`:root, HTML { --brand: #0b4f6c; --x: 1px } html { background: white } p { color: red } @layer base { body { background-color: var(--brand) } }
-@media print { body { background: red } } @media (prefers-color-scheme: dark) { :root { --brand: black } } @media screen { .a, .b { background: blue; &.c { background: red } } } @supports (display: grid) { .d { background: lime } }`))
+@media print { body { background: red } } @media (prefers-color-scheme: dark) { :root { --brand: black } } @media screen { .a, .b { background: blue; &.c { background: red } } } @supports (display: grid) { .d { background: lime } }`), false)
 	assert.Equal(t, []StyleRule{
 		{Selectors: ":root,HTML", Properties: map[string]string{"--brand": "#0b4f6c", "--x": "1px"}},
 		{Selectors: "html", Background: "white", Properties: map[string]string{}},
@@ -239,7 +239,7 @@ func FuzzReadPage(f *testing.F) {
 		}
 		for _, s := range p.Styles {
 			StyleRefs(s.Source, s.Offset)
-			StyleRules(s.Source)
+			StyleRules(s.Source, false)
 		}
 	})
 }

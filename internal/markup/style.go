@@ -234,8 +234,13 @@ type StyleRule struct {
 }
 
 // StyleRules gives the rules of a style sheet that set a background or custom properties, in order, those in layers and conditions that hold on a screen
-// with light colours among them. Rules inside of rules are left out.
-func StyleRules(src []byte) []StyleRule {
+// with light colours among them, or with dark ones. Rules inside of rules are left out.
+func StyleRules(src []byte, dark bool) []StyleRule {
+	scheme := "light"
+	if dark {
+		scheme = "dark"
+	}
+	elsewhere := func(rule string) bool { return elsewhere(rule, scheme) }
 	var out []StyleRule
 	p := css.NewParser(parse.NewInputBytes(bytes.Clone(src)), false)
 	selectors := ""
@@ -282,14 +287,15 @@ func StyleRules(src []byte) []StyleRule {
 	}
 }
 
-// elsewhere says whether an at-rule's condition does not hold on a screen with light colours, or is not understood.
-func elsewhere(rule string) bool {
+// elsewhere says whether an at-rule's condition does not hold on a screen with a colour scheme, or is not understood.
+func elsewhere(rule, scheme string) bool {
 	name, condition, _ := strings.Cut(rule, " ")
 	switch name {
 	case "@layer", "@supports", "@scope":
 		return false
 	case "@media":
-		return condition != "screen" && condition != "all" && condition != "(prefers-color-scheme:light)" && condition != "(prefers-color-scheme: light)"
+		condition = strings.ReplaceAll(strings.TrimPrefix(condition, "screen and "), " ", "")
+		return condition != "screen" && condition != "all" && condition != "(prefers-color-scheme:"+scheme+")"
 	}
 	return true
 }

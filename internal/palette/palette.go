@@ -48,6 +48,7 @@ func styles(inv *survey.Inventory) []byte {
 // Seen is what a visitor sees first of a start page. Colours are opaque, as "#rrggbb"; "" where nothing is said or can be read.
 type Seen struct {
 	Background string            // of the page
+	Dark       string            // of the page where the device prefers dark; the same as Background for pages that do not change
 	Header     string            // of the bar at its top
 	Properties map[string]string // custom properties of the root by name, with the leading dashes, as written
 }
@@ -62,19 +63,25 @@ func See(inv *survey.Inventory) Seen {
 	if err != nil {
 		return s
 	}
-	rules := markup.StyleRules(styles(inv))
-	rules = rules[:min(len(rules), maxRules)]
+	text := styles(inv)
 	page := first(root, func(n *html.Node) bool { return n.DataAtom == atom.Html })
 	body := first(root, func(n *html.Node) bool { return n.DataAtom == atom.Body })
-	c := &cascade{rules: rules, parsed: map[string][]cascadia.Sel{}}
-	for _, n := range []*html.Node{page, body} {
-		c.properties(n, s.Properties)
-	}
-	for _, n := range []*html.Node{body, page} {
-		if s.Background == "" {
-			s.Background = Resolve(c.background(n), s.Properties)
+	see := func(dark bool, properties map[string]string) (*cascade, string) {
+		rules := markup.StyleRules(text, dark)
+		c := &cascade{rules: rules[:min(len(rules), maxRules)], parsed: map[string][]cascadia.Sel{}}
+		for _, n := range []*html.Node{page, body} {
+			c.properties(n, properties)
 		}
+		for _, n := range []*html.Node{body, page} {
+			if b := Resolve(c.background(n), properties); b != "" {
+				return c, b
+			}
+		}
+		return c, ""
 	}
+	_, s.Dark = see(true, map[string]string{})
+	c, background := see(false, s.Properties)
+	s.Background = background
 	for _, n := range bars(body) {
 		if s.Header == "" {
 			s.Header = Resolve(c.background(n), s.Properties)
@@ -160,7 +167,7 @@ func (c *cascade) background(n *html.Node) string {
 	if n == nil {
 		return ""
 	}
-	for _, r := range markup.StyleRules([]byte("x{" + attribute(n, "style") + "}")) {
+	for _, r := range markup.StyleRules([]byte("x{"+attribute(n, "style")+"}"), false) {
 		if r.Background != "" {
 			return r.Background
 		}

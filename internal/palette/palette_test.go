@@ -68,3 +68,16 @@ func TestHeader(t *testing.T) {
 		t.Run(name, func(t *testing.T) { assert.Equal(t, c.want, see(t, c.page, c.css).Header) })
 	}
 }
+
+func TestDark(t *testing.T) {
+	const page = `<link rel=stylesheet href=a.css>`
+	for name, c := range map[string]struct{ css, light, dark string }{
+		"the page":            {"body { background: #fff } @media (prefers-color-scheme: dark) { body { background: #101820 } }", "#ffffff", "#101820"},
+		"a property":          {":root { --paper: #fff } @media screen and (prefers-color-scheme:dark) { :root { --paper: #111 } } body { background: var(--paper) }", "#ffffff", "#111111"},
+		"only where light is": {"body { background: #111 } @media (prefers-color-scheme: light) { body { background: #eee } }", "#eeeeee", "#111111"},
+		"no change":           {"body { background: #fff } @media (prefers-color-scheme: dark) and (min-width: 9000px) { body { background: #000 } }", "#ffffff", "#ffffff"},
+	} {
+		seen := see(t, page, c.css)
+		assert.Equal(t, []string{c.light, c.dark}, []string{seen.Background, seen.Dark}, name)
+	}
+}

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"tachyform/internal/label"
 	"tachyform/internal/manifest"
 )
 
@@ -116,7 +117,7 @@ func (p Platform) Gaps(whole *manifest.Manifest, page Page) []Gap {
 		need(len(m.Icons) > 0 || chromium, "icons", "a picture of the page or a letter stands in for the icon", false)
 	}
 	need(p.ID != "chromium-android" && p.ID != "samsung-android" && p.ID != "firefox-android" || has("maskable"), "a maskable icon", "the icon is shown small on a white plate", false)
-	need(m.ShortName != "" || !honours("short_name") || len([]rune(m.Name)) <= 12, "short_name", "the name is cut off under the icon", false)
+	need(m.ShortName != "" || !honours("short_name") || label.Ems(m.Name) <= label.UnderIcon, "short_name", "the name is cut off under the icon", false)
 	need(whole.Has("id") || !honours("id"), "id", "the app becomes another one when its start URL changes", false)
 	need(m.ThemeColor != "" || page.ThemeColor || !honours("theme_color"), "theme_color", "the window's title bar has the browser's own colour", false)
 	need(m.BackgroundColor != "" || !honours("background_color"), "background_color", "a white flash comes before the first page", false)
