@@ -107,7 +107,7 @@ func (r *Report) Worst() Level {
 
 // Checks are all checks in the order they are shown.
 func Checks() []Check {
-	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, iosChecks, deviceChecks, servedChecks, workerChecks, mistakeChecks(),
+	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, iosChecks, deviceChecks, servedChecks, workerChecks, mistakeChecks(), entranceChecks,
 		offlineChecks, routeChecks, updateChecks, weightChecks, privacyChecks, deployedChecks)
 }
 

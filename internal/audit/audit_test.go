@@ -22,6 +22,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform/internal/deployed"
+	"tachyform/internal/entrance"
+	"tachyform/internal/manifest"
 	"tachyform/internal/platform"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/site"
@@ -103,7 +105,7 @@ const goodManifest = `{
   "theme_color": "#0b4f6c", "background_color": "#ffffff", "display_override": ["standalone"],
   "shortcuts": [{"name": "Fares", "url": "/fares.html"}],
   "screenshots": [{"src": "/wide.png", "sizes": "640x400", "form_factor": "wide"}, {"src": "/narrow.png", "sizes": "400x640", "form_factor": "narrow"}],
-  "share_target": {"action": "/fares.html", "method": "GET", "params": {"title": "t"}},
+  "share_target": {"action": "/fares.html", "method": "POST", "enctype": "application/x-www-form-urlencoded", "params": {"title": "t"}},
   "file_handlers": [{"action": "/fares.html", "accept": {"text/csv": [".csv"]}}],
   "protocol_handlers": [{"protocol": "web+ferry", "url": "/fares.html?q=%s"}],
   "launch_handler": {"client_mode": "navigate-existing"},
@@ -124,7 +126,12 @@ onfetch = (e) => e.respondWith(fetch(e.request).catch(() => caches.match(e.reque
 
 const goodWorker = `const list = ["/", "/fares.html", "/offline.html", "/192.png", "/use.js", "/data.json"];
 oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.addAll(list)));
-onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => { const n = fetch(e.request).then(async (x) => { if (r && x.ok) await (await caches.open("v")).put(e.request, x.clone()); return x; }); if (r) e.waitUntil(n.catch(() => {})); return r || n; }).catch(() => caches.match("/offline.html")));`
+onfetch = (e) => e.respondWith(e.request.method === "POST" ? shared(e.request) : caches.match(e.request, {ignoreSearch: e.request.mode === "navigate"}).then((r) => { const n = fetch(e.request).then(async (x) => { if (r && x.ok) await (await caches.open("v")).put(e.request, x.clone()); return x; }); if (r) e.waitUntil(n.catch(() => {})); return r || n; }).catch(() => caches.match("/offline.html")));
+const shared = async (q) => { const c = await caches.open("v"); await c.put("/shared", new Response(await q.text())); return Response.redirect("/fares.html?shared", 303); };` + goodPush
+
+// goodPush takes push messages, and taps on what it shows.
+const goodPush = `
+onpush = (e) => e.waitUntil(registration.showNotification(e.data ? e.data.text() : "News")); onnotificationclick = (e) => { e.notification.close(); e.waitUntil(clients.openWindow("/")); };`
 
 // cacheFirst shows what it stored first, from a store whose name never changes.
 const cacheFirst = `const list = ["/", "/fares.html", "/offline.html", "/192.png", "/use.js", "/data.json"];
@@ -137,7 +144,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 	files := map[string]string{"index.html": goodHead, "fares.html": strings.Replace(goodHead, "Home", "Fares", 1), "offline.html": strings.Replace(goodHead, "Home", "Off", 1),
 		"m.json": goodManifest, "192.png": picture(t, 192, 255), "512.png": picture(t, 512, 255), "sw.js": goodWorker,
 		"mask.png": drawing(t, 512, 512, 0.3, teal, sand), "mono.png": drawing(t, 512, 512, 0.3, color.NRGBA{}, sand), "wide.png": drawing(t, 640, 400, 0.3, teal, sand), "narrow.png": drawing(t, 400, 640, 0.3, teal, sand), "launch.png": drawing(t, 750, 1334, 0.3, teal, sand),
-		"data.json": "[]", "use.js": `fetch("/data.json"); if (document.title === "x") navigator.geolocation.getCurrentPosition(() => {})`}
+		"data.json": "[]", "use.js": `fetch("/data.json"); if (window.launchQueue) launchQueue.setConsumer(() => {}); if (document.title === "x") navigator.geolocation.getCurrentPosition(() => {})`}
 	o := Options{Deployed: &deployed.Report{}, Live: &Live{Entry: "https://skerry.example/", Secure: true, Insecure: "https://skerry.example/", MissingStatus: 404}}
 	rules := site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "no-cache"}}}
 	base, scripts, app := "/", false, ""
@@ -180,6 +187,9 @@ func run(t testing.TB, changes map[string]string) *Report {
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	visits := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: []string{"/data.json"}, Comeback: comeback, Scripts: scripts}
+	if m, err := manifest.Process([]byte(files["m.json"]), "m.json", anyOrigin+"/m.json", anyOrigin+"/"); err == nil {
+		visits.Entrances = entrance.Of(m, anyOrigin)
+	}
 	if app != "" {
 		application(t, app, s, &rules, &o, &visits)
 	}
@@ -224,7 +234,7 @@ onfetch = (e) => routed(e) || good(e);
 const good = `, 1)
 
 // appUse is what the application's script does.
-const appUse = `fetch("/data.json"); addEventListener("offline", () => {}); if (location.pathname === "/boats") fetch("/api/boats").catch(() => {}); if (document.title === "x") navigator.geolocation.getCurrentPosition(() => {})`
+const appUse = `fetch("/data.json"); if (window.launchQueue) launchQueue.setConsumer(() => {}); addEventListener("offline", () => {}); if (location.pathname === "/boats") fetch("/api/boats").catch(() => {}); if (document.title === "x") navigator.geolocation.getCurrentPosition(() => {})`
 
 func failed(r *Report) []string {
 	out := []string{}
@@ -320,6 +330,13 @@ func TestEachCheckFails(t *testing.T) {
 		"manifest/description-long":         {map[string]string{"m.json": with("Ferries between the islands", strings.Repeat("Ferries. ", 40))}, "-"},
 		"manifest/theme-color-hard-to-read": {map[string]string{"m.json": with(`"theme_color": "#0b4f6c"`, `"theme_color": "#e64a19"`)}, "-"},
 		"pages/theme-color-light-only":      {map[string]string{"index.html": head(`content="#0b4f6c"`, `content="#fff"`)}, "-"},
+		"manifest/entrance-unanswered":      {map[string]string{"m.json": with(`"/fares.html"}`, `"/fare.html"}`)}, "-"},
+		"offline/entrance-lost":             {map[string]string{"m.json": with(`"start_url": "/"`, `"start_url": "/?from=icon"`), "sw.js": strings.Replace(goodWorker, `ignoreSearch`, `ignoreVary`, 1)}, "-"},
+		"offline/share-lost":                {map[string]string{"sw.js": strings.Replace(goodWorker, `e.request.method === "POST"`, `false`, 1)}, "-"},
+		"manifest/file-not-taken":           {map[string]string{"use.js": `fetch("/data.json")`}, "-"},
+		"worker/push-fails":                 {map[string]string{"sw.js": goodWorker + "\nonpush = (e) => e.waitUntil(registration.showNotification(e.data.json().alert.title));"}, "-"},
+		"worker/push-shows-nothing":         {map[string]string{"sw.js": goodWorker + "\nonpush = (e) => e.waitUntil(caches.open('v'));"}, "-"},
+		"worker/tap-does-nothing":           {map[string]string{"sw.js": goodWorker + "\nonnotificationclick = null;"}, "-"},
 		"manifest/name-long":                {map[string]string{"m.json": with(`"Skerry Line"`, `"Skerry Line, ferries, timetables, tides and fares of the isles"`)}, "m.json:2:11"},
 		"manifest/pages-outside-scope":      {map[string]string{"app/index.html": goodHead, "m.json": strings.Replace(with(`"scope": "/"`, `"scope": "/app/"`), `"start_url": "/"`, `"start_url": "/app/"`, 1)}, "-"},
 		"manifest/start-url-of-a-person":    {map[string]string{"account/index.html": goodHead, "m.json": with(`"start_url": "/"`, `"start_url": "/account/"`)}, "m.json:3:16"},
@@ -388,7 +405,7 @@ func TestEachCheckFails(t *testing.T) {
 		"weight/start-page":                 {map[string]string{"index.html": goodHead + `<img src="/wide.png">`, "wide.png": drawing(t, 640, 400, 0.3, teal, sand) + strings.Repeat("x", 3<<20)}, "index.html:1:1"},
 		"privacy/personal-page-stored":      {map[string]string{"account/index.html": goodHead, "sw.js": strings.Replace(goodWorker, `"/data.json"`, `"/data.json", "/account/"`, 1)}, "-"},
 		"privacy/scope-too-wide":            {map[string]string{"base": "/ferries/", "header": "Service-Worker-Allowed: /", "index.html": strings.ReplaceAll(head(`register("/sw.js")`, `register("/ferries/sw.js", {scope: "/"})`), `="/`, `="/ferries/`), "sw.js": "onfetch = () => {};"}, ""},
-		"privacy/foreign-code-in-worker":    {map[string]string{"sw.js": goodWorker + "\ntry { importScripts('https://cdn.example/a.js') } catch {}"}, "sw.js:4:7"},
+		"privacy/foreign-code-in-worker":    {map[string]string{"sw.js": goodWorker + "\ntry { importScripts('https://cdn.example/a.js') } catch {}"}, "sw.js:6:7"},
 		"host/not-secure":                   {map[string]string{"live": "insecure"}, ""},
 		"host/http-stays-http":              {map[string]string{"live": "http stays"}, ""},
 		"host/missing-is-a-page":            {map[string]string{"live": "missing is a page"}, ""},

@@ -2,6 +2,7 @@ package present
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -61,6 +62,7 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 	for _, f := range r.Fetches {
 		s.row("fetch "+f.Network, f.URL+" "+f.Result+" "+itoa(f.Status))
 	}
+	s.entrances(r)
 	s.stories(r)
 	s.traces(r)
 	s.differences(r)
@@ -89,6 +91,72 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 		}
 	}
 	return s.err
+}
+
+// entrances writes by which ways one comes into the app, and what is there in each network state.
+func (s *Style) entrances(r *rehearsal.Report) {
+	var members, networks []string
+	by := map[string]map[string]rehearsal.EntranceResult{}
+	for _, e := range r.Entrances {
+		if by[e.Member] == nil {
+			members = append(members, e.Member)
+			by[e.Member] = map[string]rehearsal.EntranceResult{}
+		}
+		if !slices.Contains(networks, e.Network) {
+			networks = append(networks, e.Network)
+		}
+		by[e.Member][e.Network] = e
+	}
+	if len(members) > 0 {
+		line := pad("Ways into the app", 44)
+		for _, n := range networks {
+			line += " " + pad(n, 9)
+		}
+		s.printf("\n  %s\n", s.title.Render(strings.TrimRight(line, " ")))
+	}
+	for _, m := range members {
+		e := by[m][networks[0]]
+		name := string(e.Kind)
+		if e.Name != "" {
+			name += " " + e.Name
+		}
+		if e.Method == "POST" {
+			name += " (POST)"
+		}
+		s.printf("  %s %s", pad(clip(name, 20), 20), pad(clip(e.URL, 23), 23))
+		for i, n := range networks {
+			o := by[m][n].Outcome
+			text := " " + string(o)
+			if i < len(networks)-1 {
+				text = pad(text, 10)
+			}
+			s.printf("%s", s.outcome(o).Render(text))
+		}
+		s.printf("\n")
+	}
+	if p := r.Push; p != nil {
+		text := "shows no notification"
+		switch {
+		case p.Error != "":
+			text = s.bad.Render("fails") + ": " + wrap(p.Error, 60, 17)
+		case len(p.Shown) > 0:
+			text = fmt.Sprintf("shows %q", p.Shown[len(p.Shown)-1])
+		}
+		if t := p.Tap; t != nil {
+			switch {
+			case t.Error != "":
+				text += "; a tap " + s.bad.Render("fails") + ": " + t.Error
+			case t.Opened != "":
+				text += "; a tap opens " + t.Opened
+			case t.Focused != "":
+				text += "; a tap brings " + t.Focused + " to the front"
+			default:
+				text += "; a tap " + s.warn.Render("does nothing")
+			}
+		}
+		s.printf("\n")
+		s.row("push message", text)
+	}
 }
 
 func (s *Style) missing(p rehearsal.PageResult) string {

@@ -34,6 +34,15 @@ func Compare(embedded, chromium *Report) []Difference {
 			add(p.Network+" "+p.URL, of(p), of(q))
 		}
 	}
+	entered := map[string]EntranceResult{}
+	for _, x := range chromium.Entrances {
+		entered[x.Network+" "+x.Member] = x
+	}
+	for _, x := range embedded.Entrances {
+		if y, ok := entered[x.Network+" "+x.Member]; ok {
+			add(fmt.Sprintf("%s %s %s", x.Network, x.Method, x.URL), fmt.Sprintf("%s, sent %t", of(x.PageResult), x.Sent), fmt.Sprintf("%s, sent %t", of(y.PageResult), y.Sent))
+		}
+	}
 	for i, f := range embedded.Fetches {
 		if i < len(chromium.Fetches) {
 			g := chromium.Fetches[i]

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"tachyform/internal/entrance"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 )
@@ -41,6 +42,35 @@ func (e *Embedded) current() *stage.Tab {
 
 // Open navigates the visitor's tab.
 func (e *Embedded) Open(url string) (*stage.Load, error) { return e.current().Open(url) }
+
+// OpenForm posts a form, as another program does.
+func (e *Embedded) OpenForm(url string, f *entrance.Form) (*stage.Load, error) {
+	body, kind := f.Body()
+	return e.current().OpenForm(url, body, kind)
+}
+
+// Push lets a push message come.
+func (e *Embedded) Push(text string, empty bool) (*stage.Event, error) {
+	return e.b.Push(text, empty), nil
+}
+
+// Tap taps on the notification shown last, or on one of its actions.
+func (e *Embedded) Tap(action string) (*stage.Event, error) {
+	got := e.b.TapNotification(action)
+	if t := e.b.Fresh(); t != nil {
+		e.tabs = append(e.tabs, t)
+		e.tab = len(e.tabs) - 1
+	} else if got != nil && got.Focused != "" {
+		e.tab = max(0, slices.Index(e.tabs, e.b.Front()))
+	}
+	return got, nil
+}
+
+// Sync fires the event of a tag.
+func (e *Embedded) Sync(tag string) (*stage.Event, error) { return e.b.Sync(tag), nil }
+
+// Notifications lists what is shown.
+func (e *Embedded) Notifications() ([]stage.Notification, error) { return e.b.Notifications(), nil }
 
 // RunScripts lets the scripts of pages run from now on.
 func (e *Embedded) RunScripts(run bool) { e.b.RunScripts(run) }

@@ -13,6 +13,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"tachyform/internal/entrance"
 	"tachyform/internal/site"
 	"tachyform/internal/stage"
 	"tachyform/internal/worker"
@@ -101,8 +102,10 @@ type Options struct {
 	Notes    []Finding                               // what was noticed before
 	Stores   bool                                    // every stored answer is listed
 	Detail   map[string]bool                         // of pages: "text", "requests", "errors"
-	Led      []string                                // addresses that the server leads elsewhere: they are opened online, too
-	Private  func(url string) bool                   // what belongs to one visitor: a page is whole without it; nil for nothing
+	// Entrances are the ways into the app that its manifest names: each is come in by, online and in every network state.
+	Entrances []entrance.Entrance
+	Led       []string              // addresses that the server leads elsewhere: they are opened online, too
+	Private   func(url string) bool // what belongs to one visitor: a page is whole without it; nil for nothing
 }
 
 // Run rehearses a site that server answers for.
@@ -157,7 +160,11 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	if o.Scripts {
 		e.online = newBaseline(o.Pages)
 	}
-	parts, err := r.states(ctx, st, server, o, e)
+	begin, back, err := beginnings(st)
+	if err != nil {
+		return nil, err
+	}
+	parts, err := r.states(ctx, st, server, o, e, back)
 	if err != nil {
 		return nil, err
 	}
@@ -169,6 +176,16 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 		r.Pages, r.Fetches, r.Traces = append(r.Pages, p.Pages...), append(r.Fetches, p.Fetches...), append(r.Traces, p.Traces...)
 		r.Findings = append(r.Findings, p.Findings...)
 		r.take(p.remarks)
+	}
+	if r.Judged() && r.Worker.State != "none" || len(o.Entrances) > 0 {
+		if err := r.enter(ctx, begin, o, e); err != nil {
+			return nil, err
+		}
+		if r.Worker.State == "activated" && r.Judged() {
+			if r.Push, err = push(begin, o.Visits, e.fork()); err != nil {
+				return nil, err
+			}
+		}
 	}
 	r.sayOrigins()
 	r.sayUnknown()
@@ -183,6 +200,22 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 		}
 	}
 	return r, nil
+}
+
+// beginnings gives how stages are had that begin where the visits ended, and, for a stage that cannot be forked, how it goes back there.
+func beginnings(st Stage) (begin from, back func() error, err error) {
+	if forker, ok := st.(interface{ Fork() Forked }); ok {
+		return func() (Stage, func(), error) { f := forker.Fork(); return f, f.Close, nil }, nil, nil
+	}
+	if back, err = st.Keep(); err != nil {
+		return nil, nil, err
+	}
+	return func() (Stage, func(), error) {
+		if err := st.SetNetwork(stage.Online); err != nil {
+			return nil, nil, err
+		}
+		return st, func() {}, back()
+	}, back, nil
 }
 
 // registerAsWritten lets the worker be registered as scripts are written when running them does not come to it, for they may need what the
@@ -229,7 +262,7 @@ type part struct {
 
 // states goes through the network states, each from what the visits left. A stage that can be forked goes through several at
 // the same time.
-func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Options, e expected) ([]part, error) {
+func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Options, e expected, back func() error) ([]part, error) {
 	parts := make([]part, len(o.Networks))
 	total := len(o.Networks) * len(o.Pages)
 	var mu sync.Mutex
@@ -265,10 +298,6 @@ func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Op
 			f := forker.Fork()
 			return f, f.Close, nil
 		})
-	}
-	back, err := st.Keep()
-	if err != nil {
-		return nil, err
 	}
 	if e.online != nil {
 		if err := back(); err != nil {

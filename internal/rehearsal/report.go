@@ -131,6 +131,9 @@ type Report struct {
 	Findings []Finding      `json:"findings"`
 	Traces   []Trace        `json:"traces,omitempty"`
 
+	Entrances []EntranceResult `json:"entrances,omitempty"` // by which ways one comes into the app, and what is there
+	Push      *PushResult      `json:"push,omitempty"`      // nil for a worker that takes no push messages
+
 	Led       []Led      `json:"led,omitempty"`       // addresses that the server leads elsewhere
 	Comebacks []Comeback `json:"comebacks,omitempty"` // what visitors get after releases that were imagined, for an audit
 

@@ -62,10 +62,15 @@ type SELECTOR TEXT       a text is typed into a field
 choose SELECTOR VALUE    an option of a list is chosen, or a box ticked (true, false)
 submit SELECTOR          a form is sent
 back, forward            the browser's buttons
+push [TEXT]              a push message comes to the worker (the visitor has allowed it)
+tap notification [NAME]  on what is shown, or on its action of that name (on the embedded stage only)
+sync TAG                 the browser fires the sync event of a tag
 expect OUTCOME           of the page opened last: whole, partial, blank, stand-in, lost
 expect title TEXT        its title holds the text
 expect text TEXT         what the visitor reads does
 expect no text TEXT      it does not
+expect notification TEXT one is shown that holds the text; or: expect no notification
+expect location URL      the tab shows this address
 expect element SELECTOR  there is such an element
 expect status N          of the page, or of what was fetched last
 expect body TEXT         of what was fetched last
@@ -81,7 +86,7 @@ type step struct {
 }
 
 // verbs are the steps and how many words they need behind them.
-var verbs = map[string]int{"open": 1, "reload": 0, "tab": 1, "close": 0, "fetch": 1, "post": 1, "wait": 1, "network": 1, "serve": 1, "take": 1, "stop": 1, "forget": 1, "expect": 1, "click": 1, "type": 2, "choose": 2, "submit": 1, "back": 0, "forward": 0}
+var verbs = map[string]int{"open": 1, "reload": 0, "tab": 1, "close": 0, "fetch": 1, "post": 1, "wait": 1, "network": 1, "serve": 1, "take": 1, "stop": 1, "forget": 1, "expect": 1, "click": 1, "type": 2, "choose": 2, "submit": 1, "back": 0, "forward": 0, "push": 0, "tap": 1, "sync": 1}
 
 // Check says what is wrong with a story's steps, without telling it.
 func (s *Story) Check() error {
@@ -109,7 +114,7 @@ func parseStep(text string) (step, error) {
 	wrong := func(why string) (step, error) { return step{}, fmt.Errorf("%q: %s: %w", text, why, ErrStep) }
 	switch {
 	case !known:
-		return wrong("it begins with one of open, reload, tab, close, fetch, post, wait, network, serve, take, stop, forget, click, type, choose, submit, back, forward, expect")
+		return wrong("it begins with one of open, reload, tab, close, fetch, post, wait, network, serve, take, stop, forget, click, type, choose, submit, back, forward, push, tap, sync, expect")
 	case len(s.args) < needs:
 		return wrong("something is missing behind " + s.verb)
 	}
@@ -134,6 +139,10 @@ func parseStep(text string) (step, error) {
 		if full := map[string]string{"serve": "next", "take": "over", "stop": "worker", "forget": "everything"}[s.verb]; s.rest != full {
 			return wrong(fmt.Sprintf("it is %q", s.verb+" "+full))
 		}
+	case "tap":
+		if s.args[0] != "notification" {
+			return wrong("it is \"tap notification\", or with the name of an action")
+		}
 	case "expect":
 		return s, s.checkExpect(text)
 	}
@@ -145,7 +154,7 @@ func (s *step) checkExpect(text string) error {
 	switch s.args[0] {
 	case "whole", "partial", "blank", "stand-in", "lost":
 		return nil
-	case "title", "text", "body", "stored", "element":
+	case "title", "text", "body", "stored", "element", "notification", "location":
 		if len(s.args) < 2 {
 			return wrong("something is missing behind " + s.args[0])
 		}
@@ -154,8 +163,8 @@ func (s *step) checkExpect(text string) error {
 			return wrong("it is \"expect not stored URL\"")
 		}
 	case "no":
-		if (len(s.args) != 2 || s.args[1] != "mix") && (len(s.args) < 3 || s.args[1] != "text") {
-			return wrong("it is \"expect no mix\" or \"expect no text TEXT\"")
+		if (len(s.args) != 2 || s.args[1] != "mix" && s.args[1] != "notification") && (len(s.args) < 3 || s.args[1] != "text") {
+			return wrong("it is \"expect no mix\", \"expect no notification\" or \"expect no text TEXT\"")
 		}
 	case "status", "release":
 		if len(s.args) < 2 {
@@ -165,7 +174,7 @@ func (s *step) checkExpect(text string) error {
 			return wrong("it is a status such as 200, or release 1 or 2")
 		}
 	default:
-		return wrong("what can be expected is whole, partial, blank, stand-in, lost, title, text, no text, element, status, body, release, no mix, stored, not stored")
+		return wrong("what can be expected is whole, partial, blank, stand-in, lost, title, text, no text, element, location, notification, no notification, status, body, release, no mix, stored, not stored")
 	}
 	return nil
 }
@@ -326,6 +335,8 @@ func (p *telling) do(s step) (saw, why string, err error) {
 		return "", "", p.st.Clear()
 	case "click", "type", "choose", "submit", "back", "forward":
 		return p.act(s)
+	case "push", "tap", "sync":
+		return p.message(s)
 	case "expect":
 		saw, why = p.expect(s)
 	}
@@ -395,6 +406,94 @@ func (p *telling) act(s step) (saw, why string, err error) {
 	return orElse(p.load.Shown, p.load.URL) + ": " + p.look(), "", nil
 }
 
+// message lets the browser give the worker an event.
+func (p *telling) message(s step) (saw, why string, err error) {
+	m, ok := p.st.(Messenger)
+	if !ok {
+		return "", "this stage brings no push messages", nil
+	}
+	if p.load == nil {
+		return "", "no page was opened before", nil
+	}
+	var e *stage.Event
+	switch s.verb {
+	case "push":
+		e, err = m.Push(s.rest, s.rest == "")
+	case "sync":
+		e, err = m.Sync(s.rest)
+	default:
+		e, err = m.Tap(strings.TrimSpace(strings.TrimPrefix(s.rest, "notification")))
+	}
+	switch {
+	case errors.Is(err, errors.ErrUnsupported):
+		return "", "not on this stage: --stage embedded", nil
+	case err != nil:
+		return "", "", err
+	case e == nil:
+		return "", "no notification is shown", nil
+	case e.Worker == "":
+		return "", "no worker is there", nil
+	case !e.Listens:
+		return "", "the worker does not listen for it", nil
+	case e.Error != "":
+		return "", fmt.Sprintf("%s (%s:%d)", e.Error, e.File, e.Line), nil
+	}
+	if s.verb == "sync" {
+		return "", "", p.st.Settle()
+	}
+	if s.verb == "push" {
+		if len(e.Shown) == 0 {
+			return "", "the worker shows nothing: browsers show a notification of their own then, and take the permission back from sites that do so often", nil
+		}
+		return fmt.Sprintf("%q is shown", e.Shown[len(e.Shown)-1].Title), "", nil
+	}
+	switch {
+	case e.Focused != "":
+		next, err := p.st.Shown()
+		if err != nil {
+			return "", "", err
+		}
+		if next != nil {
+			p.load = next
+		}
+		p.url = e.Focused
+		return "brings " + e.Focused + " to the front", "", nil
+	case strings.HasPrefix(e.Opened, "/"):
+		next, err := p.st.Shown()
+		if err != nil || next == nil {
+			return "", "", err
+		}
+		p.url, p.load, p.answer = e.Opened, next, nil
+		return "opens " + e.Opened + ": " + p.look(), "", nil
+	case e.Opened != "":
+		return "opens " + e.Opened, "", nil
+	}
+	return "opens no page", "", nil
+}
+
+// shown compares with the notifications that are shown.
+func (p *telling) shown(none bool, text string) (saw, why string) {
+	m, ok := p.st.(Messenger)
+	if !ok {
+		return "", "this stage brings no push messages"
+	}
+	list, err := m.Notifications()
+	if err != nil {
+		return "", err.Error()
+	}
+	var all []string
+	for _, n := range list {
+		if one := strings.TrimSpace(n.Title + " " + n.Body); !none && strings.Contains(one, text) {
+			return one, ""
+		}
+		all = append(all, strconv.Quote(n.Title))
+	}
+	if none && len(all) == 0 {
+		return "", ""
+	}
+	return strings.Join(all, ", "), fmt.Sprintf("what is shown: %s", orElse(strings.Join(all, ", "), "nothing"))
+}
+
 // look says what came of the page that was opened last.
 func (p *telling) look() string {
 	if p.network == stage.Online {
@@ -457,6 +556,9 @@ func (p *telling) expect(s step) (saw, why string) {
 	if p.load == nil && what != "stored" && what != "not" {
 		return "", "no page was opened before"
 	}
+	if what == "notification" || what == "no" && s.args[1] == "notification" {
+		return p.shown(what == "no", rest)
+	}
 	fail := func(ok bool, saw, why string) (string, string) {
 		if ok {
 			return saw, ""
@@ -476,6 +578,9 @@ func (p *telling) expect(s step) (saw, why string) {
 		return fail(there, "", "there is no such element")
 	case "whole", "partial", "blank", "stand-in", "lost":
 		return fail(string(p.result.Outcome) == what, string(p.result.Outcome), orElse(p.result.Why, "it came out "+string(p.result.Outcome)))
+	case "location":
+		at := orElse(p.load.Shown, p.load.URL)
+		return fail(at == rest, at, "the tab shows "+at)
 	case "title":
 		return fail(strings.Contains(markup.Words(p.load.Title), markup.Words(rest)), p.load.Title, fmt.Sprintf("the title is %q", p.load.Title))
 	case "text":

@@ -186,6 +186,7 @@ func (w *Work) auditRead(ctx context.Context, res *crawl.Result, server *site.Se
 			ro.Led = append(ro.Led, p)
 		}
 	}
+	ro.Entrances = entrancesOf(res.Site)
 	ro.Progress, end = w.progress("Rehearsing")
 	r, err := rehearsal.Run(ctx, st, server, ro)
 	end()

@@ -12,6 +12,8 @@ import (
 	"tachyform/internal/chromium"
 	"tachyform/internal/config"
 	"tachyform/internal/crawl"
+	"tachyform/internal/entrance"
+	"tachyform/internal/linked"
 	"tachyform/internal/markup"
 	"tachyform/internal/rehearsal"
 	"tachyform/internal/serve"
@@ -69,6 +71,9 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 	}
 	if slices.ContainsFunc(rules.Routes, func(r site.RouteRule) bool { return r.Folder == s.Base }) {
 		rules.Fallback = "" // said more exactly: data that the folder does not have is not answered with a page
+	}
+	if len(asked) == 0 {
+		o.Entrances = entrancesOf(s)
 	}
 	for _, x := range rules.Redirects {
 		if !strings.ContainsAny(x.From, "*[{") {
@@ -144,6 +149,15 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 	}
 	r.Differences = rehearsal.Compare(r, r.Chromium)
 	return r, t.server, nil
+}
+
+// entrancesOf lists the ways into the app of a site, none without a manifest that can be read.
+func entrancesOf(s *site.Site) []entrance.Entrance {
+	found, err := linked.Site(s)
+	if err != nil || found.Manifest == nil {
+		return nil // that there is none is said elsewhere
+	}
+	return entrance.Of(found.Manifest, linked.Origin)
 }
 
 // maxRoutes is how many routes of applications are rehearsed when nothing is said.

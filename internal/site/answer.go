@@ -223,6 +223,14 @@ func (v *Server) configured(spare bool, method, urlPath, query string) (Answer, 
 	return Answer{}, false
 }
 
+// Declares says whether the configuration says what a request is answered with.
+func (v *Server) Declares(method, address string) bool {
+	path, query, _ := strings.Cut(address, "?")
+	_, first := v.configured(false, method, path, query)
+	_, spare := v.configured(true, method, path, query)
+	return first || spare
+}
+
 // shellOf gives the file of the document of the application that answers a path, "" for none.
 func (v *Server) shellOf(urlPath string) string {
 	for _, r := range v.Rules.Routes {

@@ -72,6 +72,12 @@ type Browser struct {
 	local      map[string]string // localStorage
 	cookies    map[string]string // that scripts of pages have set
 	lastWorker int64
+	allowed    bool       // the visitor has allowed notifications
+	activated  bool       // a notification was tapped, and what that allows is not used up
+	notes      int        // how many notifications were shown
+	opened     string     // address that a worker opened at a tap
+	focused    string     // address of the page that it brought to the front
+	fresh      *Tab       // that it opened
 	loading    sync.Mutex // modules are resolved and loaded by several goroutines
 	random     uint64
 }

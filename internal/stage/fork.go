@@ -9,13 +9,13 @@ import (
 // the tabs in their order. What goes on in the background stays here. Both may be used at the same time.
 func (b *Browser) Fork() (*Browser, []*Tab) {
 	f := New(b.server, b.others, b.limits)
-	f.network, f.faults, f.docs, f.parts, f.random, f.nextTab, f.scripts, f.again = b.network, b.faults, b.docs, b.parts, b.random, b.nextTab, b.scripts, b.again
+	f.network, f.faults, f.docs, f.parts, f.random, f.nextTab, f.scripts, f.again, f.allowed, f.notes = b.network, b.faults, b.docs, b.parts, b.random, b.nextTab, b.scripts, b.again, b.allowed, b.notes
 	f.loop.now = b.loop.now
 	f.Restore(b.Snapshot())
 	workers := map[*worker]*worker{}
 	for _, r := range b.regs {
 		n := &registration{b: f, scope: r.scope, script: r.script, module: r.module, error: r.error, unknown: r.unknown, syncTags: slices.Clone(r.syncTags), syncing: map[string]bool{},
-			preload: r.preload, preloadValue: r.preloadValue}
+			preload: r.preload, preloadValue: r.preloadValue, notes: slices.Clone(r.notes)}
 		move := func(w *worker) *worker {
 			if w == nil {
 				return nil

@@ -80,6 +80,7 @@ func (g *realm) host() (*goja.Object, setter) {
 		g.b.remark(Remark{Kind: "note", Message: c.Argument(0).String() + " " + c.Argument(1).String()})
 		return undefined
 	})
+	set("allowed", func(goja.FunctionCall) goja.Value { return vm.ToValue(g.b.allowed) }) // notifications
 	set("online", func(goja.FunctionCall) goja.Value { return vm.ToValue(g.b.network != Offline) })
 	set("estimate", func(goja.FunctionCall) goja.Value {
 		o := vm.NewObject()
@@ -100,6 +101,7 @@ func (w *worker) hostObject() *goja.Object {
 	undefined := goja.Undefined()
 	w.hostClients(set)
 	w.hostEvents(set)
+	w.hostNotifications(set)
 	set("listens", func(c goja.FunctionCall) goja.Value { w.listens[c.Argument(0).String()] = true; return undefined })
 	late := func(f func(c goja.FunctionCall) (string, *scriptError)) func(c goja.FunctionCall) goja.Value {
 		return func(c goja.FunctionCall) goja.Value {

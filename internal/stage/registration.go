@@ -17,6 +17,7 @@ type registration struct {
 	preload                     bool            // navigations are asked of the network while the worker starts
 	preloadValue                string          // of the header that says so, "" for "true"
 	error                       *scriptError    // of the last failed registration or install
+	notes                       []Notification  // that are shown, the last at the end
 	unknown                     *scriptError    // what the worker threw, which imports a script of which nothing is known
 }
 

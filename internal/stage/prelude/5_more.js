@@ -231,6 +231,6 @@ for (const name of ["Crypto", "SubtleCrypto", "CryptoKey", "PushManager", "PushM
 named.WorkerGlobalScope = illegal("WorkerGlobalScope", EventTarget);
 class Notification extends EventTarget {
   constructor() { super(); throw new $TypeError("Failed to construct 'Notification': Illegal constructor. Use ServiceWorkerRegistration.showNotification() instead."); }
-  static get permission() { return "default"; }
+  static get permission() { return $.allowed() ? "granted" : "default"; }
   static get maxActions() { return 2; }
 }

@@ -91,8 +91,40 @@ class SyncEvent extends ExtendableEvent {
   get tag() { return this.#init.tag; }
   get lastChance() { return !!this.#init.lastChance; }
 }
-class PushEvent extends ExtendableEvent { get data() { return null; } }
-class NotificationEvent extends ExtendableEvent {}
+const messageText = slots();
+class PushMessageData {
+  constructor() { throw new $TypeError("Illegal constructor"); }
+  text() { return messageText.get(this); }
+  json() { return JSON.parse(messageText.get(this)); }
+  bytes() { return new TextEncoder().encode(messageText.get(this)); }
+  arrayBuffer() { return this.bytes().buffer; }
+  blob() { return new Blob([messageText.get(this)]); }
+}
+named.PushMessageData = PushMessageData;
+class PushEvent extends ExtendableEvent {
+  #data;
+  constructor(type, init = {}) { super(type, init); this.#data = init.data || null; }
+  get data() { return this.#data; }
+}
+class NotificationEvent extends ExtendableEvent {
+  #init;
+  constructor(type, init = {}) { super(type, init); this.#init = init; }
+  get notification() { return this.#init.notification; }
+  get action() { return this.#init.action || ""; }
+  get reply() { return null; }
+}
+
+// Notifications: what was given to showNotification, by object.
+const noted = slots();
+const notificationOf = (id, text) => {
+  const n = $Object.create(Notification.prototype), o = JSON.parse(text);
+  noted.set(n, {id, ...o});
+  return n;
+};
+for (const [k, none] of [["title", ""], ["body", ""], ["tag", ""], ["icon", ""], ["badge", ""], ["image", ""], ["lang", ""], ["dir", "auto"], ["data", null], ["actions", []], ["silent", null],
+  ["renotify", false], ["requireInteraction", false], ["timestamp", 0], ["vibrate", []]])
+  $Object.defineProperty(Notification.prototype, k, {get() { const v = noted.get(this)[k]; return v === undefined ? none : v; }, configurable: true, enumerable: true});
+Notification.prototype.close = function close() { $.closeNotification(noted.get(this).id); };
 
 class Client {
   #info;
@@ -108,7 +140,14 @@ class WindowClient extends Client {
   get focused() { return clientInfo.get(this).focused; }
   get visibilityState() { return clientInfo.get(this).focused ? "visible" : "hidden"; }
   get ancestorOrigins() { return []; }
-  async focus() { return later(() => { throw new DOMException("Not allowed to focus a window.", "InvalidAccessError"); }); }
+  async focus() {
+    const id = clientInfo.get(this).id;
+    return later(() => {
+      const why = $.focusClient(id);
+      if (why) throw new DOMException(why, why.startsWith("Not allowed") ? "InvalidAccessError" : "InvalidStateError");
+      return clientOf($.client(id));
+    });
+  }
   async navigate(url) {
     const abs = new URL(url, $.baseURL()).href, id = clientInfo.get(this).id;
     return new $Promise((resolve, reject) => $.task(() => {
@@ -125,8 +164,11 @@ class Clients {
   async matchAll(options = {}) { return later(() => $.clients(!!options.includeUncontrolled, options.type || "window").map(clientOf)); }
   async claim() { return later(() => { const e = $.claim(); if (e) throw new DOMException(e, "InvalidStateError"); }); }
   async openWindow(url) {
-    new URL(url, $.baseURL());
-    return later(() => { throw new DOMException("Not allowed to open a window.", "InvalidAccessError"); });
+    const abs = new URL(url, $.baseURL()).href;
+    return new $Promise((resolve, reject) => $.task(() => {
+      const why = $.openWindow(abs, (id) => { const c = id && $.client(id); resolve(c ? clientOf(c) : null); });
+      if (why) reject(new DOMException(why, "InvalidAccessError"));
+    }));
   }
 }
 
@@ -170,8 +212,27 @@ class ServiceWorkerRegistration extends EventTarget {
   get pushManager() { return {async subscribe() { $.note("push.subscribe", ""); throw new DOMException("no push service", "AbortError"); }, async getSubscription() { return null; }, async permissionState() { return "prompt"; }}; }
   async update() { return later(() => { $.update(); return this; }); }
   async unregister() { return later(() => { $.unregister(); return true; }); }
-  async showNotification(title) { return later(() => { $.note("showNotification", $String(title)); }); }
-  async getNotifications() { return []; }
+  async showNotification(title, options = {}) {
+    if (arguments.length === 0) throw new $TypeError("Failed to execute 'showNotification' on 'ServiceWorkerRegistration': 1 argument required, but only 0 present.");
+    const o = options === null || options === undefined ? {} : $Object(options), all = {title: $String(title)};
+    for (const k of ["body", "tag", "icon", "badge", "image", "lang", "dir"]) if (o[k] !== undefined) all[k] = $String(o[k]);
+    for (const k of ["silent", "renotify", "requireInteraction"]) if (o[k] !== undefined) all[k] = !!o[k];
+    if (all.renotify && !all.tag) throw new $TypeError("Failed to execute 'showNotification' on 'ServiceWorkerRegistration': Notifications which set the renotify flag must specify a non-empty tag.");
+    if (all.silent && o.vibrate !== undefined) throw new $TypeError("Failed to execute 'showNotification' on 'ServiceWorkerRegistration': Silent notifications must not specify vibration patterns.");
+    if (o.timestamp !== undefined) all.timestamp = $Number(o.timestamp);
+    if (o.data !== undefined) all.data = structuredClone(o.data);
+    if (o.actions !== undefined) all.actions = [...o.actions].map((a) => {
+      if (a.action === undefined || a.title === undefined) throw new $TypeError("Failed to execute 'showNotification' on 'ServiceWorkerRegistration': Failed to read the 'actions' property from 'NotificationOptions'.");
+      return {action: $String(a.action), title: $String(a.title), icon: a.icon === undefined ? "" : $String(a.icon)};
+    });
+    return later(() => {
+      const why = $.notify(all.title, all.body || "", all.tag || "", (all.actions || []).map((a) => a.action), JSON.stringify(all));
+      if (why) throw new $TypeError("Failed to execute 'showNotification' on 'ServiceWorkerRegistration': " + why);
+    });
+  }
+  async getNotifications(filter = {}) {
+    return later(() => $.shown().map((n) => notificationOf(n.id, n.text)).filter((n) => !filter || !filter.tag || n.tag === $String(filter.tag)));
+  }
 }
 handlerAttribute(ServiceWorkerRegistration.prototype, "updatefound");
 
@@ -289,6 +350,12 @@ $.hooks({
   loaded() { loading = false; },
   lifecycle(type, id) { runEvent(trusted(() => type === "install" ? new InstallEvent(type) : new ExtendableEvent(type)), id); },
   sync(tag, lastChance, id) { runEvent(trusted(() => new SyncEvent("sync", {tag, lastChance})), id); },
+  push(text, id) {
+    let data = null;
+    if (text !== null && text !== undefined) { data = $Object.create(PushMessageData.prototype); messageText.set(data, text); }
+    runEvent(trusted(() => new PushEvent("push", {data})), id);
+  },
+  notificationclick(text, note, action, id) { runEvent(trusted(() => new NotificationEvent("notificationclick", {notification: notificationOf(note, text), action})), id); },
   message(data, source, id) {
     runEvent(trusted(() => new ExtendableMessageEvent("message", {data, source: source ? clientOf(source) : null, origin: loc.origin})), id);
   },
