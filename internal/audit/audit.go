@@ -79,6 +79,14 @@ type Verdict struct {
 	Blockers    []string `json:"blockers"` // ids of the checks that failed
 	// Lacks is what would make the app better there and changes nothing about the verdict.
 	Lacks []platform.Gap `json:"lacks"`
+	// Silent is for what the browser offers nothing although it installs: what cannot be seen here, and what was.
+	Silent []Silence `json:"not_offered"`
+}
+
+// Silence is something for which a browser offers nothing.
+type Silence struct {
+	platform.Silence
+	Seen string `json:"seen"` // "yes", "no", or "" for what cannot be seen here
 }
 
 // Report is a whole audit; its JSON form is tachyform.audit/1.
@@ -107,7 +115,7 @@ func (r *Report) Worst() Level {
 
 // Checks are all checks in the order they are shown.
 func Checks() []Check {
-	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, iosChecks, deviceChecks, servedChecks, workerChecks, mistakeChecks(), entranceChecks,
+	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, iosChecks, deviceChecks, servedChecks, workerChecks, mistakeChecks(), entranceChecks, sameIDChecks,
 		offlineChecks, routeChecks, updateChecks, weightChecks, privacyChecks, deployedChecks)
 }
 
@@ -278,6 +286,7 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 			}
 		}
 		v.Installable = p.Installs && len(v.Blockers) == 0
+		v.Silent = f.silent(p)
 		out.Platforms = append(out.Platforms, v)
 	}
 	out.App = f.app()

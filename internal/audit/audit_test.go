@@ -337,6 +337,7 @@ func TestEachCheckFails(t *testing.T) {
 		"worker/push-fails":                 {map[string]string{"sw.js": goodWorker + "\nonpush = (e) => e.waitUntil(registration.showNotification(e.data.json().alert.title));"}, "-"},
 		"worker/push-shows-nothing":         {map[string]string{"sw.js": goodWorker + "\nonpush = (e) => e.waitUntil(caches.open('v'));"}, "-"},
 		"worker/tap-does-nothing":           {map[string]string{"sw.js": goodWorker + "\nonnotificationclick = null;"}, "-"},
+		"manifest/id-shared":                {map[string]string{"fares.html": head(`href="/m.json"`, `href="/n.json"`), "n.json": goodManifest}, "n.json:12:9"},
 		"manifest/name-long":                {map[string]string{"m.json": with(`"Skerry Line"`, `"Skerry Line, ferries, timetables, tides and fares of the isles"`)}, "m.json:2:11"},
 		"manifest/pages-outside-scope":      {map[string]string{"app/index.html": goodHead, "m.json": strings.Replace(with(`"scope": "/"`, `"scope": "/app/"`), `"start_url": "/"`, `"start_url": "/app/"`, 1)}, "-"},
 		"manifest/start-url-of-a-person":    {map[string]string{"account/index.html": goodHead, "m.json": with(`"start_url": "/"`, `"start_url": "/account/"`)}, "m.json:3:16"},

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"tachyform/internal/manifest"
+	"tachyform/internal/platform"
 )
 
 var everyApp = []string{"chromium-desktop", "chromium-android", "samsung-android", "safari-ios", "firefox-android"}
@@ -178,3 +179,77 @@ var manifestChecks = []Check{
 		},
 	},
 }
+
+// silent says for what a platform offers nothing, and what of it is so here.
+func (f *facts) silent(p platform.Platform) []Silence {
+	out := []Silence{}
+	for _, s := range p.Silent() {
+		seen := ""
+		if f.readable() {
+			switch s.What {
+			case platform.OtherApp:
+				seen = yesNo(f.manifest.Processed.PreferRelatedApplications && len(f.manifest.Processed.RelatedApplications) > 0)
+			case platform.OtherID:
+				seen = yesNo(len(f.sameID()) > 0)
+			}
+		}
+		out = append(out, Silence{s, seen})
+	}
+	return out
+}
+
+func yesNo(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
+}
+
+// sameID gives findings of pages that link another manifest with the same id.
+func (f *facts) sameID() []Finding {
+	var out []Finding
+	seen := map[string]bool{f.linkURL: true}
+	for i, p := range f.inv.Pages {
+		u := p.Manifest
+		if u == "" || seen[u] || i > maxManifests {
+			continue
+		}
+		seen[u] = true
+		file := f.inv.FileOf(u)
+		if file == nil {
+			continue
+		}
+		data, err := f.site.Read(file.Path)
+		if err != nil {
+			continue
+		}
+		m, err := manifest.Process(data, file.Path, f.origin()+file.URL, f.origin()+p.File.URL)
+		if err != nil || m.Lost || m.Processed.ID != f.manifest.Processed.ID {
+			continue
+		}
+		line, column := m.Place("id")
+		if line == 0 {
+			line, column = m.Place("start_url")
+		}
+		out = append(out, Finding{File: file.Path, Line: max(line, 1), Column: max(column, 1), URL: p.File.URL, Message: fmt.Sprintf("the manifest that %s links has the same id (%s) as the start page's, %s", p.File.URL, strings.TrimPrefix(m.Processed.ID, f.origin()), f.file.Path)})
+	}
+	return out
+}
+
+// maxManifests is how many pages are looked at for manifests of their own.
+const maxManifests = 20_000
+
+var sameIDChecks = []Check{{
+	ID: "manifest/id-shared", Level: Warning, Area: "manifest", Title: "Every app of the site has an id of its own", Example: `two applications on one origin, each with a manifest and "start_url": "/"`,
+	Why:  "Browsers know an app by its id: the second is taken for the first, so nothing is offered to whoever has that, or it is changed into the other.",
+	Mend: "give each manifest an \"id\" of its own, such as \"/timetable/\"; who has the app keeps it when the id that it has now stays", Spec: "W3C Web Application Manifest, \"id member\"",
+	Matters: chromiumPlatforms,
+	run: func(f *facts) ([]Finding, bool) {
+		if !f.readable() {
+			return nil, false
+		}
+		return f.sameID(), true
+	},
+}}
+
+var chromiumPlatforms = []string{"chromium-desktop", "chromium-android", "samsung-android"}

@@ -5,6 +5,8 @@ package glossary
 import (
 	"slices"
 	"strings"
+
+	"tachyform/internal/platform"
 )
 
 // Word is something that is written into a manifest, a page or tachyform.toml.
@@ -132,15 +134,25 @@ var Words = []Word{
 	{"network-only", Answer, "The network, and nothing is stored.", nil, []string{"For what belongs to one person."}, "", "docs/caching.md"},
 	{"outbox", Answer, "A post that cannot be sent is kept, and sent when there is a network, once and in order.", nil, []string{"The server should heed the header Idempotency-Key."}, "", "docs/caching.md"},
 
-	{"install", Question, "Why does a browser offer nothing, although the audit says that the site installs?", []Value{
-		{"it is installed", "Chromium offers nothing more, and shows a way into the app in the address bar. Every profile of a browser has apps of its own"},
-		{"it was refused", "who closed the offer is left in peace for weeks; the menu installs all the same"},
-		{"nobody has used it yet", "Chromium waits for a tap or a click on the page, and some seconds"},
-		{"the window is private", "no browser installs from there"},
-		{"another app has its id", "an app of the same id is taken for this one: two sites on one origin need ids of their own"},
-		{"an app of a store is preferred", "prefer_related_applications is true"},
-		{"it is inside another app", "pages that an app for messages opens stand in a browser that cannot install; a page can only say so"},
-		{"the browser has no offer", "Safari and Firefox have none: a menu installs, and data-app-install-hint says so"},
-		{"an administrator forbids it", "on a managed device"}},
+	{"install", Question, "Why does a browser offer nothing, although the audit says that the site installs?", silences(),
 		[]string{"The event app-offer tells a page what can be known of it (docs/caching.md)."}, "", "tachyform audit says what hinders an installation"},
+}
+
+// silences says for what browsers offer nothing, and which.
+func silences() []Value {
+	var out []Value
+	for _, s := range platform.Silences {
+		means := s.Means
+		var on []string
+		for _, p := range platform.All {
+			if slices.Contains(s.On, p.ID) {
+				on = append(on, p.Name)
+			}
+		}
+		if len(on) > 0 {
+			means += " (" + strings.Join(on, "; ") + ")"
+		}
+		out = append(out, Value{s.What, means})
+	}
+	return out
 }
