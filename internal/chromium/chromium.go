@@ -113,7 +113,11 @@ func (b *Browser) start() error {
 		chromedp.Flag("autoplay-policy", "no-user-gesture-required"), chromedp.WindowSize(1280, 800))
 	opts = append(opts, chromedp.UserDataDir(b.profile))
 	alloc, cancel1 := chromedp.NewExecAllocator(b.base, opts...)
-	root, cancel2 := chromedp.NewContext(alloc)
+	root, cancel2 := chromedp.NewContext(alloc, chromedp.WithErrorf(func(format string, args ...any) { // what the library complains of is nothing that users can do something about
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		b.log = append(b.log, "driver: "+fmt.Sprintf(format, args...))
+	}))
 	b.root, b.cancel = root, []context.CancelFunc{cancel2, cancel1}
 	b.tab = b.newTab(root, func() {})
 	b.tabs = []*tab{b.tab}

@@ -75,7 +75,7 @@ var Words = []Word{
 		{"fullscreen", "nothing but the page; on phones the status bar is gone, too. Windows on desktops look as with standalone"},
 		{"standalone", "a window of its own, with a title bar, and no address"},
 		{"minimal-ui", "the same, with a way back and to load again; Android shows the address, too"},
-		{"browser", "a tab of the browser: no browser offers to install it"}},
+		{"browser", "a tab of the browser: no browser offers to install it; who does it by the menu, as a window, gets minimal-ui in Chromium"}},
 		[]string{"display_override comes first, where a browser knows one of its values.", "With fullscreen the theme colour is not seen.", "Without the browser's way back, pages need links of their own; iPhones have none at all."},
 		"Windows that are open stay as they are; the next one is new.", appManifest + "\"display member\""},
 	{"display_override", Member, "A list that is gone through before display: the first that the browser knows counts.", []Value{
