@@ -117,7 +117,7 @@ const goodManifest = `{
 const goodHead = `<!doctype html><title>Home</title><meta name="viewport" content="width=device-width"><link rel="manifest" href="/m.json"><link rel="apple-touch-icon" href="/192.png"><script>navigator.serviceWorker.register("/sw.js")</script><html lang="en"><meta name="theme-color" content="#0b4f6c"><link rel="icon" href="/192.png"><meta http-equiv="Content-Security-Policy" content="default-src 'self' 'unsafe-inline'"><style>body { background: #fff } @media (prefers-color-scheme: dark) { body { background: #111 } }</style><script src="/use.js"></script>` + goodIOS
 
 // goodIOS are tags for iPhones.
-const goodIOS = `<meta name="mobile-web-app-capable" content="yes"><meta name="apple-mobile-web-app-status-bar-style" content="black-translucent"><style>body { padding-top: env(safe-area-inset-top) }</style><link rel="apple-touch-startup-image" media="(device-width: 375px) and (device-height: 667px) and (-webkit-device-pixel-ratio: 2) and (orientation: portrait)" href="/launch.png">`
+const goodIOS = `<meta name="mobile-web-app-capable" content="yes"><meta name="apple-mobile-web-app-status-bar-style" content="black-translucent"><style>body { padding-top: env(safe-area-inset-top) }</style><link rel="apple-touch-startup-image" media="(device-width: 375px) and (device-height: 667px) and (-webkit-device-pixel-ratio: 2) and (orientation: portrait)" href="/launch.png"><link rel="mask-icon" href="/pin.svg" color="#0b4f6c">`
 
 // networkFirst waits for the network as long as it takes, and shows whatever it gives.
 const networkFirst = `const list = ["/", "/fares.html", "/offline.html", "/192.png", "/use.js", "/data.json"];
@@ -144,7 +144,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 	files := map[string]string{"index.html": goodHead, "fares.html": strings.Replace(goodHead, "Home", "Fares", 1), "offline.html": strings.Replace(goodHead, "Home", "Off", 1),
 		"m.json": goodManifest, "192.png": picture(t, 192, 255), "512.png": picture(t, 512, 255), "sw.js": goodWorker,
 		"mask.png": drawing(t, 512, 512, 0.3, teal, sand), "mono.png": drawing(t, 512, 512, 0.3, color.NRGBA{}, sand), "wide.png": drawing(t, 640, 400, 0.3, teal, sand), "narrow.png": drawing(t, 400, 640, 0.3, teal, sand), "launch.png": drawing(t, 750, 1334, 0.3, teal, sand),
-		"data.json": "[]", "use.js": `fetch("/data.json"); if (window.launchQueue) launchQueue.setConsumer(() => {}); if (document.title === "x") navigator.geolocation.getCurrentPosition(() => {})`}
+		"pin.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 16 16"><path fill="#000" d="M0 0h16v16z"/></svg>`, "data.json": "[]", "use.js": `fetch("/data.json"); if (window.launchQueue) launchQueue.setConsumer(() => {}); if (document.title === "x") navigator.geolocation.getCurrentPosition(() => {})`}
 	o := Options{Deployed: &deployed.Report{}, Live: &Live{Entry: "https://skerry.example/", Secure: true, Insecure: "https://skerry.example/", MissingStatus: 404}}
 	rules := site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "no-cache"}}}
 	base, scripts, app := "/", false, ""
@@ -368,6 +368,7 @@ func TestEachCheckFails(t *testing.T) {
 		"ios/name-unknown":                  {map[string]string{"fares.html": head(`name="apple-mobile-web-app-status-bar-style"`, `name="apple-mobile-web-app-status-bar"`)}, "-"},
 		"ios/value-unknown":                 {map[string]string{"fares.html": head(`content="black-translucent"`, `content="#0b4f6c"`)}, "-"},
 		"ios/under-the-status-bar":          {map[string]string{"fares.html": head(`env(safe-area-inset-top)`, `1em`)}, "-"},
+		"ios/pinned-icon":                   {map[string]string{"pin.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 16 16"><path fill="#000" d="M0 0h16v16z"/><path style="fill:teal" d="M0 0h8v8z"/></svg>`}, "-"},
 		"ios/launch-picture":                {map[string]string{"launch.png": drawing(t, 750, 1300, 0.3, teal, sand)}, "-"},
 		"pages/touch-icon-size":             {map[string]string{"192.png": picture(t, 150, 255)}, "192.png:0:0"},
 		"pages/head-unclear":                {map[string]string{"fares.html": "<!doctype html>\x00"}, "fares.html:1:1"},

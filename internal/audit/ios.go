@@ -172,6 +172,26 @@ var iosChecks = []Check{
 		},
 	},
 	{
+		ID: "ios/pinned-icon", Level: Advice, Area: "ios", Title: "The icon of pinned tabs is a shape", Example: `<link rel="mask-icon" href="/icon-192.png">`, Matters: []string{"safari-macos"},
+		Why:  "Safari on a Mac draws only the shape, in one colour: anything but an SVG is passed over, and colours are lost.",
+		Mend: "link an SVG of one colour, or remove the link: without it the tab shows the favicon", Spec: "Safari's documentation of pinned tabs",
+		run: func(f *facts) ([]Finding, bool) {
+			return f.onTags("mask-icon", func(h pageHead, t pagehead.Tag) string {
+				data := f.bytes(f.resolve(h, t.Value))
+				if data == nil {
+					return "" // another check says that it is not there
+				}
+				if _, _, kind, _ := icon.Size(data); kind != "image/svg+xml" {
+					return t.Value + " is no SVG"
+				}
+				if n := colours(data); len(n) > 1 {
+					return fmt.Sprintf("%s has %d colours (%s), and only its shape is drawn", t.Value, len(n), strings.Join(n[:min(4, len(n))], ", "))
+				}
+				return ""
+			})
+		},
+	},
+	{
 		ID: "ios/launch-picture", Level: Warning, Area: "ios", Title: "Launch pictures have the size of a screen", Example: `a picture of 1170 x 2500 px for a screen of 1170 x 2532`, Matters: onIOS,
 		Why:  "The system shows a launch picture only when it has exactly the size of the screen; otherwise the app begins with a blank page.",
 		Mend: "draw it in the size that its media query asks for, or let tachyform fit make them ([ios] launch = \"phones\")", Spec: "Safari's documentation of web apps on the home screen",
@@ -206,4 +226,22 @@ var iosChecks = []Check{
 			})
 		},
 	},
+}
+
+var svgPaint = regexp.MustCompile(`(?i)(?:fill|stroke|stop-color)\s*[:=]\s*["']?\s*(#[0-9a-f]{3,8}|[a-z]+|rgba?\([^)]*\))`)
+
+// colours gives the different colours that an SVG names, sorted.
+func colours(svg []byte) []string {
+	var out []string
+	for _, m := range svgPaint.FindAllSubmatch(svg, 1000) {
+		c, ok := manifest.ParseColor(string(m[1]))
+		if !ok || c.A == 0 {
+			continue
+		}
+		if hex := c.Hex(); !slices.Contains(out, hex) {
+			out = append(out, hex)
+		}
+	}
+	slices.Sort(out)
+	return out
 }

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"net/url"
 	"os"
+	"path"
 	"path/filepath"
 	"reflect"
 	"regexp"
@@ -256,6 +257,9 @@ func (c *Config) check() []error {
 	oneOf("status_bar", c.IOS.StatusBar, StatusBars...)
 	oneOf("launch", c.IOS.Launch, "phones", "all")
 	color("launch_dark", c.IOS.LaunchDark)
+	if p := c.IOS.Pinned; p != "" && (!strings.HasPrefix(p, "/") || !strings.EqualFold(path.Ext(p), ".svg")) {
+		add("pinned", p, "pinned: %q is no address of an SVG in the site, such as /brand/mark.svg", p)
+	}
 	if c.IOS.LaunchDark != "" && c.IOS.Launch == "" {
 		add("launch_dark", c.IOS.LaunchDark, "launch_dark is the background of launch pictures where dark is preferred; launch says for which devices they are made")
 	}

@@ -34,6 +34,7 @@ type IOS struct {
 	Title      string `toml:"title"`       // under the icon, when it is to be another than short_name
 	StatusBar  string `toml:"status_bar"`  // of [StatusBars], "" for the system's own
 	Launch     string `toml:"launch"`      // launch pictures for "phones" or "all"; "" for none
+	Pinned     string `toml:"pinned"`      // address in the site of an SVG whose shape stands for pinned tabs, "" for none
 	LaunchDark string `toml:"launch_dark"` // their background where dark is preferred, "" for one background for both
 }
 

@@ -128,6 +128,13 @@ func (f *fitter) iosElements() []pagehead.Element {
 	if c.StatusBar != "" {
 		meta("apple-mobile-web-app-status-bar-style", c.StatusBar)
 	}
+	if c.Pinned != "" {
+		if f.inv.FileOf(c.Pinned) == nil {
+			f.remark("pinned = %q under [ios]: the site has no such file, so no page links it", c.Pinned)
+		} else {
+			tags = append(tags, pagehead.Element{Name: "link", Attrs: [][2]string{{"rel", "mask-icon"}, {"color", f.app.theme}, {"href", c.Pinned}}})
+		}
+	}
 	for _, l := range f.launches() {
 		tags = append(tags, pagehead.Element{Name: "link", Attrs: [][2]string{{"rel", pagehead.Launch}, {"media", l.media}, {"href", f.url(l.file)}}})
 	}

@@ -58,3 +58,16 @@ func TestIOS(t *testing.T) {
 	cfg.IOS.LaunchDark = "#000000"
 	assert.NotEmpty(t, fit(t, dir, cfg, Options{}).Changes)
 }
+
+// TestPinnedIcon links a shape of the site's own, and names one that is not there.
+func TestPinnedIcon(t *testing.T) {
+	dir := write(t, t.TempDir(), map[string]string{"index.html": "<!doctype html><title>Skerry</title>", "shape.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1 1"><path d="M0 0h1v1z"/></svg>`})
+	cfg := &config.Config{Icons: config.Icons{Effort: "quick"}, IOS: config.IOS{Pinned: "/shape.svg"}}
+	fit(t, dir, cfg, Options{})
+	page, err := os.ReadFile(filepath.Join(dir, "index.html"))
+	require.NoError(t, err)
+	assert.Contains(t, string(page), `<link rel="mask-icon" color="#ffffff" href="/shape.svg">`)
+	cfg.IOS.Pinned = "/gone.svg"
+	plan := fit(t, dir, cfg, Options{})
+	assert.Contains(t, strings.Join(plan.Remarks, "\n"), "the site has no such file")
+}
