@@ -111,7 +111,7 @@ worker in a model of a browser, opens every page without a network, and audits w
 	f.StringVar(&a.output, "output", "", "write the result to a `file` instead of standard output")
 	f.BoolVar(&a.quiet, "quiet", false, "print nothing but errors and what was asked for with --format")
 	f.BoolVar(&a.noColor, "no-color", false, "print without colours (also: NO_COLOR in the environment)")
-	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), a.manifestCommand(), a.rulesCommand(), a.fitCommand(), a.rehearseCommand(), a.auditCommand(), a.explainCommand(), a.schemaCommand(), a.demoCommand(), a.stripCommand(), a.recordCommand(), a.retireCommand(), a.serveCommand(), a.compareCommand(), a.headersCommand())
+	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), a.manifestCommand(), a.rulesCommand(), a.fitCommand(), a.rehearseCommand(), a.auditCommand(), a.explainCommand(), a.schemaCommand(), a.demoCommand(), a.stripCommand(), a.recordCommand(), a.retireCommand(), a.serveCommand(), a.compareCommand(), a.headersCommand(), a.licencesCommand())
 	inOurWords(cmd)
 	completions(cmd)
 	return cmd

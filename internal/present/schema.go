@@ -46,6 +46,7 @@ var schemaNames = []SchemaInfo{
 	{"retirement", "tachyform.retirement/1", "retire SITE"},
 	{"recording", "tachyform.recording/1", "record URL"},
 	{"hosting", "tachyform.hosting/1", "headers SITE --for json"},
+	{"licences", "tachyform.licences/1", "licences"},
 	{"schemas", "tachyform.schemas/1", "schema"},
 }
 

@@ -25,7 +25,7 @@ import (
 // forms are the Go types that are printed.
 var forms = map[string]any{
 	"survey": survey.Summary{}, "draft": DraftReport{}, "icons": IconsReport{}, "manifest": ManifestView{}, "rules": caching.Table{}, "fit": FitResult{},
-	"rehearsal": rehearsal.Report{}, "audit": audit.Report{}, "comparison": compare.Report{}, "checks": CheckList{}, "words": WordList{}, "sheet": Sheet{}, "strip": StripResult{}, "retirement": RetireResult{}, "recording": RecordReport{}, "hosting": hosting.Plan{}, "schemas": SchemaList{},
+	"rehearsal": rehearsal.Report{}, "audit": audit.Report{}, "comparison": compare.Report{}, "checks": CheckList{}, "words": WordList{}, "sheet": Sheet{}, "licences": LicenceList{}, "strip": StripResult{}, "retirement": RetireResult{}, "recording": RecordReport{}, "hosting": hosting.Plan{}, "schemas": SchemaList{},
 }
 
 // words are the values that fields of text can have, by type and name.
