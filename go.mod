@@ -1,4 +1,4 @@
-module tachyform
+module tachyform.dev/tachyform
 
 go 1.26.0
 

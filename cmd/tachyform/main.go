@@ -8,7 +8,7 @@ import (
 	"runtime/debug"
 	"syscall"
 
-	"tachyform/internal/cli"
+	"tachyform.dev/tachyform/internal/cli"
 )
 
 func main() {

@@ -11,11 +11,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/linked"
-	"tachyform/internal/manifest/truth"
-	"tachyform/internal/platform"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/linked"
+	"tachyform.dev/tachyform/internal/manifest/truth"
+	"tachyform.dev/tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // TestOneWordOnWhatInstalls compares what the manifest alone says of each platform with the audit's verdict, on every recorded manifest. The audit

@@ -6,12 +6,12 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"tachyform/internal/icon"
-	"tachyform/internal/label"
-	"tachyform/internal/likeness"
-	"tachyform/internal/manifest"
-	"tachyform/internal/markup"
-	"tachyform/internal/palette"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/label"
+	"tachyform.dev/tachyform/internal/likeness"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/palette"
 )
 
 // maxDescription is how many characters of a description the dialogues to install show.

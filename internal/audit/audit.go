@@ -7,17 +7,17 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/deployed"
-	"tachyform/internal/finding"
-	"tachyform/internal/icon"
-	"tachyform/internal/likeness"
-	"tachyform/internal/manifest"
-	"tachyform/internal/markup"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/platform"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/deployed"
+	"tachyform.dev/tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/likeness"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // What was found, in the words of all commands.

@@ -21,15 +21,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/deployed"
-	"tachyform/internal/entrance"
-	"tachyform/internal/manifest"
-	"tachyform/internal/platform"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
-	"tachyform/internal/survey"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/deployed"
+	"tachyform.dev/tachyform/internal/entrance"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 func picture(t testing.TB, n int, alpha uint8) string {

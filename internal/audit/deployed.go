@@ -3,7 +3,7 @@ package audit
 import (
 	"fmt"
 
-	"tachyform/internal/deployed"
+	"tachyform.dev/tachyform/internal/deployed"
 )
 
 // differs gives a finding for each file on the server of which something was found.

@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/platform"
 )
 
 var deviceChecks = []Check{

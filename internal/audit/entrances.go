@@ -6,11 +6,11 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/entrance"
-	"tachyform/internal/markup"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/stage"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/entrance"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // wayIn says in words how somebody comes in.

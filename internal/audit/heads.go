@@ -5,11 +5,11 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"tachyform/internal/icon"
-	"tachyform/internal/manifest"
-	"tachyform/internal/markup"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // maxTitle is how many characters of a title are seen in a tab or a list of windows.

@@ -8,9 +8,9 @@ import (
 	"strconv"
 	"strings"
 
-	"tachyform/internal/markup"
-	"tachyform/internal/survey"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Live is what a live origin's server showed while it was read.

@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/manifest"
 )
 
 func (i *iconFact) finding(f *facts, message string) Finding {

@@ -7,13 +7,13 @@ import (
 	"strconv"
 	"strings"
 
-	"tachyform/internal/icon"
-	"tachyform/internal/manifest"
-	"tachyform/internal/markup"
-	"tachyform/internal/meant"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/platform"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/meant"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // onIOS is where these checks matter.

@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/manifest"
-	"tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/platform"
 )
 
 var everyApp = []string{"chromium-desktop", "chromium-android", "samsung-android", "safari-ios", "firefox-android"}

@@ -4,7 +4,7 @@ import (
 	"regexp"
 	"strings"
 
-	"tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/manifest"
 )
 
 // member is a member of the manifest, or several that belong together, whose values browsers drop or change.

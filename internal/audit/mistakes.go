@@ -8,10 +8,10 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // mistake is a kind of thing that a rehearsal notices about a worker.

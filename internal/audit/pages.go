@@ -9,7 +9,7 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/markup"
 )
 
 var pageChecks = []Check{

@@ -11,7 +11,7 @@ import (
 
 	_ "golang.org/x/image/webp" // icons are looked into
 
-	"tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/manifest"
 )
 
 // maxSide bounds the pictures whose pixels are looked at, in px a side.

@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // routeOf gives the application and the route that a page of the rehearsal is, nil for other pages.

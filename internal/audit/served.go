@@ -6,10 +6,10 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/finding"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // pageScript gives the URL of the page script that fit wrote, "" for none.

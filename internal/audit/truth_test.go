@@ -10,9 +10,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/manifest/truth"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/manifest/truth"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // TestVerdictsAsRecorded compares the verdict for Chromium on desktops with what Chromium itself reported of the same

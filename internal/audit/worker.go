@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 var workerChecks = []Check{

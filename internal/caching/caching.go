@@ -10,8 +10,8 @@ import (
 	"strings"
 	"time"
 
-	"tachyform/internal/site"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Place is where a rule stands.

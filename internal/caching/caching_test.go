@@ -6,8 +6,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/site"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 func plan(t *testing.T) *worker.Plan {

@@ -5,7 +5,7 @@ import (
 	"slices"
 	"time"
 
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Explanation says how one request is answered, and why.

@@ -11,7 +11,7 @@ import (
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // finder defines find(what): the element that a selector names, else the one that has a text.

@@ -27,9 +27,9 @@ import (
 	"github.com/chromedp/cdproto/storage"
 	"github.com/chromedp/chromedp"
 
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // ErrMissing says that no Chromium was found on this machine.

@@ -14,8 +14,8 @@ import (
 	"github.com/chromedp/cdproto/serviceworker"
 	"github.com/chromedp/chromedp"
 
-	"tachyform/internal/entrance"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/entrance"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // look is how often what has no event is looked at.

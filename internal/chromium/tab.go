@@ -19,8 +19,8 @@ import (
 	"github.com/chromedp/cdproto/serviceworker"
 	"github.com/chromedp/chromedp"
 
-	"tachyform/internal/markup"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // tab is one page that is open.

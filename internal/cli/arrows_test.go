@@ -36,7 +36,7 @@ func TestArrowsGoDownwards(t *testing.T) {
 		for _, i := range file.Imports {
 			path, err := strconv.Unquote(i.Path.Value)
 			require.NoError(t, err)
-			if to, ok := strings.CutPrefix(path, "tachyform/internal/"); ok {
+			if to, ok := strings.CutPrefix(path, "tachyform.dev/tachyform/internal/"); ok {
 				to, _, _ = strings.Cut(to, "/")
 				assert.False(t, interfaces[to] > interfaces[room] || interfaces[to] == 1 && room == "present", "%s imports %s", p, path)
 			}

@@ -9,11 +9,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/config"
-	"tachyform/internal/present"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/run"
 )
 
 // auditing is what is asked of an audit.

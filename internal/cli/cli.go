@@ -15,12 +15,12 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"tachyform/internal/config"
-	"tachyform/internal/fitting"
-	"tachyform/internal/present"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/run"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Version of the program.

@@ -7,11 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/compare"
-	"tachyform/internal/crawl"
-	"tachyform/internal/finding"
-	"tachyform/internal/present"
-	"tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/compare"
+	"tachyform.dev/tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/run"
 )
 
 // comparing is what is asked of a comparison.

@@ -6,13 +6,13 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/demo"
-	"tachyform/internal/audit"
-	"tachyform/internal/config"
-	"tachyform/internal/fitting"
-	"tachyform/internal/present"
-	"tachyform/internal/run"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/demo"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 func (a *app) demoCommand() *cobra.Command {

@@ -6,12 +6,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/compare"
-	"tachyform/internal/finding"
-	"tachyform/internal/glossary"
-	"tachyform/internal/meant"
-	"tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/compare"
+	"tachyform.dev/tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/glossary"
+	"tachyform.dev/tachyform/internal/meant"
+	"tachyform.dev/tachyform/internal/present"
 )
 
 func (a *app) explainCommand() *cobra.Command {

@@ -9,11 +9,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/config"
-	"tachyform/internal/fitting"
-	"tachyform/internal/manifest"
-	"tachyform/internal/present"
-	"tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/run"
 )
 
 func (a *app) fitCommand() *cobra.Command {

@@ -11,8 +11,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/hosting"
-	"tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/hosting"
+	"tachyform.dev/tachyform/internal/present"
 )
 
 func (a *app) headersCommand() *cobra.Command {

@@ -13,11 +13,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/icon"
-	"tachyform/internal/manifest"
-	"tachyform/internal/present"
-	"tachyform/internal/sheet"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/sheet"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // iconFlags are the options of the icons command.

@@ -5,8 +5,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/licences"
-	"tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/licences"
+	"tachyform.dev/tachyform/internal/present"
 )
 
 func (a *app) licencesCommand() *cobra.Command {

@@ -11,12 +11,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/fitting"
-	"tachyform/internal/glossary"
-	"tachyform/internal/linked"
-	"tachyform/internal/platform"
-	"tachyform/internal/present"
-	"tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/glossary"
+	"tachyform.dev/tachyform/internal/linked"
+	"tachyform.dev/tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/run"
 )
 
 func (a *app) manifestCommand() *cobra.Command {

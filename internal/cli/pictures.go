@@ -12,15 +12,15 @@ import (
 
 	"github.com/spf13/pflag"
 
-	"tachyform/internal/chromium"
-	"tachyform/internal/config"
-	"tachyform/internal/pictures"
-	"tachyform/internal/present"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/run"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/pictures"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // pictured is what is asked of pictures.

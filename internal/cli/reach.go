@@ -7,7 +7,7 @@ import (
 
 	"github.com/spf13/pflag"
 
-	"tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/crawl"
 )
 
 // reaching is how a live address is reached that does not answer everybody.

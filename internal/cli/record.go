@@ -11,12 +11,12 @@ import (
 	"github.com/bmatcuk/doublestar/v4"
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/config"
-	"tachyform/internal/crawl"
-	"tachyform/internal/present"
-	"tachyform/internal/record"
-	"tachyform/internal/run"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/record"
+	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 func (a *app) recordCommand() *cobra.Command {

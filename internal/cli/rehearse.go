@@ -8,10 +8,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/present"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/run"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 func (a *app) rehearseCommand() *cobra.Command {

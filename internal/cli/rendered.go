@@ -8,10 +8,10 @@ import (
 	"path/filepath"
 	"strings"
 
-	"tachyform/internal/config"
-	"tachyform/internal/crawl"
-	"tachyform/internal/fitting"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // whole is a site that was opened, with what is known of the server that makes its pages.

@@ -5,8 +5,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/fitting"
-	"tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/present"
 )
 
 func (a *app) retireCommand() *cobra.Command {

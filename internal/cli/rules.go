@@ -8,10 +8,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/fitting"
-	"tachyform/internal/present"
-	"tachyform/internal/run"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 func (a *app) rulesCommand() *cobra.Command {

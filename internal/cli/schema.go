@@ -7,7 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/present"
 )
 
 func (a *app) schemaCommand() *cobra.Command {

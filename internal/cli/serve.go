@@ -19,12 +19,12 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"tachyform/internal/config"
-	"tachyform/internal/fitting"
-	"tachyform/internal/present"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // defaultPort of the site that is served: the same tomorrow, so that a worker that is registered is met again.

@@ -10,9 +10,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/present"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // TestKeys is about what each key switches.

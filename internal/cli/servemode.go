@@ -5,7 +5,7 @@ import (
 	"os"
 	"path/filepath"
 
-	"tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/serve"
 )
 
 // modes remembers, beside the user's other configuration, of which folders the worker stepped aside when serve ended.

@@ -3,8 +3,8 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/fitting"
-	"tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/present"
 )
 
 func (a *app) stripCommand() *cobra.Command {

@@ -8,12 +8,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"tachyform/internal/crawl"
-	"tachyform/internal/present"
-	"tachyform/internal/routes"
-	"tachyform/internal/run"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/routes"
+	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 func (a *app) surveyCommand() *cobra.Command {

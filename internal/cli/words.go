@@ -11,14 +11,14 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/compare"
-	"tachyform/internal/glossary"
-	"tachyform/internal/hosting"
-	"tachyform/internal/meant"
-	"tachyform/internal/platform"
-	"tachyform/internal/present"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/compare"
+	"tachyform.dev/tachyform/internal/glossary"
+	"tachyform.dev/tachyform/internal/hosting"
+	"tachyform.dev/tachyform/internal/meant"
+	"tachyform.dev/tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // nearest gives which of some names a misspelt one may mean, as a question; "" for none.

@@ -8,9 +8,9 @@ import (
 	"strconv"
 	"strings"
 
-	"tachyform/internal/finding"
-	"tachyform/internal/manifest"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // check is a rule with the function that performs it.

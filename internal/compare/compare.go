@@ -12,11 +12,11 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/finding"
-	"tachyform/internal/linked"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/site"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/linked"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Format names the shape of the report.

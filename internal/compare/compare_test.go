@@ -13,11 +13,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/finding"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // release writes a site of two pages with a style sheet, changed as a case says; a file that is "" is left out.

@@ -16,8 +16,8 @@ import (
 	"github.com/klauspost/compress/gzip"
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/linked"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/linked"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Files says how the files of two releases differ, by their addresses, sorted.

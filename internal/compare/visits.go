@@ -6,10 +6,10 @@ import (
 	"strings"
 	"time"
 
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Tabs says how a visitor has the site open while the release comes.

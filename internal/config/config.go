@@ -22,8 +22,8 @@ import (
 	"github.com/pelletier/go-toml/v2"
 	"golang.org/x/text/language"
 
-	"tachyform/internal/manifest"
-	"tachyform/internal/meant"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/meant"
 )
 
 // Name is how a configuration file is called.

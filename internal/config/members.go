@@ -9,7 +9,7 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
-	"tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/manifest"
 )
 
 // ownMembers are those that have a field of their own in [App], or are made from another table.

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"time"
 
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Rule says how requests that match a pattern are answered.

@@ -7,7 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // RecordedDir is the folder beside the configuration in which "tachyform record" keeps answers when nothing is said.

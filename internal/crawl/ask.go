@@ -11,7 +11,7 @@ import (
 	"sync"
 	"time"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // probe is how long a single question to a server may take.

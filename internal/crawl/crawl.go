@@ -22,7 +22,7 @@ import (
 	"github.com/temoto/robotstxt"
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Agent is the product token that robots.txt files may name.

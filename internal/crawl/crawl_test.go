@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // origin answers from a map: a value that begins with a number is a status with a Location, others are bodies.

@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/markup"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // mayChange matches addresses of links that may change something when they are only asked for, which no link should: by its words for signing out,

@@ -8,8 +8,8 @@ import (
 	"os"
 	"path/filepath"
 
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // Result is a crawled origin. Close removes the temporary folder.

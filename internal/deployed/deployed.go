@@ -15,9 +15,9 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/hosting"
-	"tachyform/internal/site"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/hosting"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // What may be found of a file.

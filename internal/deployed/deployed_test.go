@@ -14,10 +14,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/hosting"
-	"tachyform/internal/release"
-	"tachyform/internal/site"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/hosting"
+	"tachyform.dev/tachyform/internal/release"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 const code = "const a = 1;\n\n  function b() { return a }\n"

@@ -7,11 +7,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/chromium"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // TestVisitorsAct tells stories in which visitors use a page: what its scripts make of it is the same on both stages.

@@ -10,11 +10,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // ferries is an application with one page, as bundlers write them: chunks with digests in their names, a route that is loaded late, one that fetches.

@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 // TestApplications builds applications with frameworks from npm, fits them, and rehearses them on both stages: what visitors read, what is asked

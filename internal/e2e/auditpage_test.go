@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/chromium"
-	"tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/serve"
 )
 
 // look measures the page that is open: how wide it is, what it loaded, and the least contrast of its texts (WCAG 2.2, 1.4.3).

@@ -16,7 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 func TestBadInput(t *testing.T) {

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/compare"
+	"tachyform.dev/tachyform/internal/compare"
 )
 
 // compared compares releases with the built program.

@@ -8,9 +8,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/caching"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/caching"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // TestRulesSayWhatTheWorkerDoes asks "rules" about many addresses, and the worker for them without a network: both say the same.

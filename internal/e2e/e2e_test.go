@@ -16,11 +16,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/chromium"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // program is the built program.
@@ -32,7 +32,7 @@ func TestMain(m *testing.M) {
 		panic(err)
 	}
 	program = filepath.Join(dir, "tachyform")
-	build := exec.Command("go", "build", "-trimpath", "-o", program, "tachyform/cmd/tachyform")
+	build := exec.Command("go", "build", "-trimpath", "-o", program, "tachyform.dev/tachyform/cmd/tachyform")
 	build.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if out, err := build.CombinedOutput(); err != nil {
 		fmt.Fprintf(os.Stderr, "%s", out)

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 // waysIn is a manifest with every way into the app.

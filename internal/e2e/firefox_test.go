@@ -16,9 +16,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/net/websocket"
 
-	"tachyform/demo"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/demo"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // firefox is a headless Firefox, driven over WebDriver BiDi.

@@ -17,10 +17,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/config"
-	"tachyform/internal/hosting"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/hosting"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // hosts are real web servers: how each is given the configuration that headers writes, and started.

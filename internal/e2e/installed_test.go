@@ -10,10 +10,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/chromium"
-	"tachyform/internal/entrance"
-	"tachyform/internal/manifest"
-	"tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/entrance"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/serve"
 )
 
 // inAWindow is what desktops make of display modes in an app's window, as tachyform explain display says.

@@ -11,9 +11,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/chromium"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // TestLaunchPictures compares launch pictures, pixel by pixel, with what Chromium draws in the same place and size.

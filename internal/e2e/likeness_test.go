@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/present"
 )
 
 // TestLooksOfAnApp draws how the demo will look, and refuses what cannot be drawn.

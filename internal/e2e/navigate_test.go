@@ -8,10 +8,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/chromium"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/serve"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // TestWorkersThatLeadPagesElsewhere has workers load pages again, as those do that remove themselves, lead them to other

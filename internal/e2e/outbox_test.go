@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 const outboxRule = "[[rule]]\nmatch = \"/api/bookings\"\nmethod = \"POST\"\nanswer = \"outbox\"\nkeep = { entries = 3 }\n"

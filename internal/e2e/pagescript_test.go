@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // elements is a page with everything that the page script looks after.

@@ -18,8 +18,8 @@ import (
 	"golang.org/x/net/html"
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/pagehead/oddpages"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/pagehead/oddpages"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // sites are documentation packages that nobody here wrote. Those marked large run only with TACHYFORM_SITES=all.

@@ -23,8 +23,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/present"
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 // rendering is a site whose pages a server makes, from templates that it reads anew for each.

@@ -20,7 +20,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/chromium"
 )
 
 // serving is the built program while it serves.

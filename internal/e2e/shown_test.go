@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 // TestWhatVisitorsRead rehearses pages that their scripts draw: a page is judged by what is shown, not by what was asked for, on both stages.

@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/audit"
 )
 
 // TestVerdictsAgreeWithChromium audits small sites with all kinds of manifests and heads, and asks Chromium whether it

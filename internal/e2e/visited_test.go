@@ -12,10 +12,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/release"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/release"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // TestVisitedPagesOverTime lets time pass on the stage: pages that are chosen are fetched again, others are forgotten when they are too old or too

@@ -14,8 +14,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	webserver "tachyform/internal/serve"
-	"tachyform/internal/site"
+	webserver "tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // webkitHost is a window with WebKitGTK that does what it is told on its standard input, a line of JSON each, and answers in one.

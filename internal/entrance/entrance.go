@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/manifest"
 )
 
 // Kind is the way in.

@@ -6,10 +6,10 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/caching"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/caching"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Answers says how the worker of the plan answers the site, and single URLs. method and destination are those of the

@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/survey"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // findApplications has the applications of the site be found, and chooses what answers their routes.

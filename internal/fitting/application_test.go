@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/config"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // TestApplicationChosen says what is made of the applications that were found: which document answers at once, what is left to the server, and what is said.

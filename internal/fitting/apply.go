@@ -19,9 +19,9 @@ import (
 	"github.com/gofrs/flock"
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/icon"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // batch bounds how much is written before it is made durable and put in place.

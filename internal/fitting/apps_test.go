@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/config"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // TestAppsInside fits a folder of a site by itself, and then the whole.

@@ -6,7 +6,7 @@ import (
 	"path"
 	"path/filepath"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Copy copies a site's files into a folder that is new or empty, or that an earlier copy made, and opens it.

@@ -19,9 +19,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/config"
-	"tachyform/internal/manifest"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 func write(t testing.TB, dir string, files map[string]string) string {

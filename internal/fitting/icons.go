@@ -9,9 +9,9 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/icon"
-	"tachyform/internal/manifest"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // icons makes the icon set, or takes the one that lies there when it was made from the same master.

@@ -8,12 +8,12 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"tachyform/internal/config"
-	"tachyform/internal/label"
-	"tachyform/internal/manifest"
-	"tachyform/internal/markup"
-	"tachyform/internal/palette"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/label"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/palette"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // Inference is a value that was chosen, and where it came from.

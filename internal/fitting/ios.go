@@ -9,10 +9,10 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/icon"
-	"tachyform/internal/manifest"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/platform"
 )
 
 // launchPicture is one for iPhones or iPads.

@@ -12,8 +12,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/config"
-	"tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/platform"
 )
 
 // TestIOS writes what iPhones take from pages: nothing unless it is asked for, and then with the pictures that it names.

@@ -6,7 +6,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/config"
 )
 
 func TestLetterMark(t *testing.T) {

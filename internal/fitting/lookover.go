@@ -10,10 +10,10 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
-	"tachyform/internal/caching"
-	"tachyform/internal/markup"
-	"tachyform/internal/site"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/caching"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // warn notes something in the configuration that does not do what it seems to.

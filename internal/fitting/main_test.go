@@ -7,7 +7,7 @@ import (
 	"sync"
 	"testing"
 
-	"tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/icon"
 )
 
 // TestMain has icons drawn once that many tests want.

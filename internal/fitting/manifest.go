@@ -8,11 +8,11 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/icon"
-	"tachyform/internal/manifest"
-	"tachyform/internal/markup"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // existingManifest finds the manifest that the start page links, or one that lies at a usual place unlinked.

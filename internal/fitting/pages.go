@@ -17,15 +17,15 @@ import (
 	"github.com/cespare/xxhash/v2"
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/config"
-	"tachyform/internal/icon"
-	"tachyform/internal/manifest"
-	"tachyform/internal/markup"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/release"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/release"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // elements are the tags that pages get unless they have their own.

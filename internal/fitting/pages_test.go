@@ -4,9 +4,9 @@ import (
 	"strings"
 	"testing"
 
-	"tachyform/internal/config"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/site"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

@@ -17,14 +17,14 @@ import (
 	"sort"
 	"strings"
 
-	"tachyform/internal/caching"
-	"tachyform/internal/config"
-	"tachyform/internal/icon"
-	"tachyform/internal/manifest"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/caching"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Options of a fit beside the configuration.

@@ -9,7 +9,7 @@ import (
 	"path"
 	"path/filepath"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Paths inside a site's own folder.

@@ -17,11 +17,11 @@ import (
 	"github.com/dustin/go-humanize"
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/caching"
-	"tachyform/internal/release"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/caching"
+	"tachyform.dev/tachyform/internal/release"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // maxListed is how many files a site may have that is stored as a whole, and whose pages are read twice.

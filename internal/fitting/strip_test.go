@@ -6,7 +6,7 @@ import (
 	"strings"
 	"testing"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

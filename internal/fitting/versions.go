@@ -7,7 +7,7 @@ import (
 
 	ignore "github.com/sabhiram/go-gitignore"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // ignoreFile keeps what lies in a site's own folder only while something is being written out of version control.

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/platform"
 )
 
 // Word is something that is written into a manifest, a page or tachyform.toml.

@@ -6,9 +6,9 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"tachyform/internal/manifest"
-	"tachyform/internal/platform"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // TestWords finds every member that a manifest may have, every answer of a rule, and nothing twice.

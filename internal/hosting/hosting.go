@@ -10,7 +10,7 @@ import (
 	"sort"
 	"strings"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Format names the shape of a [Plan] as JSON.

@@ -11,7 +11,7 @@ import (
 
 	"github.com/klauspost/compress/zlib"
 
-	"tachyform/internal/tight"
+	"tachyform.dev/tachyform/internal/tight"
 )
 
 // deflate compresses to a zlib stream.

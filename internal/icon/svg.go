@@ -15,7 +15,7 @@ import (
 
 	"github.com/tetratelabs/wazero"
 
-	"tachyform/third_party/resvg"
+	"tachyform.dev/tachyform/third_party/resvg"
 )
 
 // Limits for SVG masters.

@@ -13,11 +13,11 @@ import (
 	"golang.org/x/image/draw"
 	_ "golang.org/x/image/webp" // pictures of sites are made smaller
 
-	"tachyform/internal/icon"
-	"tachyform/internal/manifest"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/palette"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/palette"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 const (

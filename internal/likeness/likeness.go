@@ -4,9 +4,9 @@ package likeness
 import (
 	"fmt"
 
-	"tachyform/internal/label"
-	"tachyform/internal/manifest"
-	"tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/label"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/platform"
 )
 
 // Kind is where people see something of an app.

@@ -12,9 +12,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/manifest"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/platform"
 )
 
 func square(t *testing.T, side int, c color.Color) []byte {

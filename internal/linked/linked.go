@@ -13,12 +13,12 @@ import (
 	"strings"
 	"time"
 
-	"tachyform/internal/manifest"
-	"tachyform/internal/markup"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/platform"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // Origin stands for the origin of a folder, which has none yet.

@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/manifest"
-	"tachyform/internal/manifest/truth"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/manifest/truth"
 )
 
 // shown is a processed manifest as Chromium's protocol shows it, as far as it shows it in full: it says nothing of short_name,

@@ -11,7 +11,7 @@ import (
 	"fmt"
 	"strings"
 
-	"tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/markup"
 )
 
 // The marks around an insertion. The first form, with a space, stands on lines of its own; the second in the

@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/net/html"
 
-	"tachyform/internal/pagehead/oddpages"
+	"tachyform.dev/tachyform/internal/pagehead/oddpages"
 )
 
 var elements = []Element{

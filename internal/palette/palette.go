@@ -13,9 +13,9 @@ import (
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
 
-	"tachyform/internal/manifest"
-	"tachyform/internal/markup"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // maxStyles bounds how much of the styles is read, in bytes.

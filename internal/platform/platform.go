@@ -8,8 +8,8 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/label"
-	"tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/label"
+	"tachyform.dev/tachyform/internal/manifest"
 )
 
 // Platform is something that visitors install on.

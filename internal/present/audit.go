@@ -4,8 +4,8 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 // Audit writes verdicts, then what failed, from the worst.

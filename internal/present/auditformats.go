@@ -8,8 +8,8 @@ import (
 
 	"github.com/owenrumney/go-sarif/v2/sarif"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/finding"
 )
 
 // AuditAs writes an audit in one of its formats: text, markdown, junit, sarif or html. The last has pictures, nil for none.

@@ -12,9 +12,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/net/html"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/likeness"
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/likeness"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 // hostile is a report whose every text tries to be markup.

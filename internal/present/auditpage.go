@@ -9,9 +9,9 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/platform"
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 //go:embed audit.html

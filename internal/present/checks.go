@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strings"
 
-	"tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/finding"
 )
 
 // CheckList is checks as data; its JSON form is tachyform.checks/1.

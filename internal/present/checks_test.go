@@ -8,10 +8,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/compare"
-	"tachyform/internal/finding"
-	"tachyform/internal/glossary"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/compare"
+	"tachyform.dev/tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/glossary"
 )
 
 // allChecks are those of the audit and of comparisons.

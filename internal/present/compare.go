@@ -6,8 +6,8 @@ import (
 	"strconv"
 	"strings"
 
-	"tachyform/internal/compare"
-	"tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/compare"
+	"tachyform.dev/tachyform/internal/finding"
 )
 
 // Comparison writes what visitors get of a release, as text or in Markdown.

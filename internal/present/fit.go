@@ -4,8 +4,8 @@ import (
 	"sort"
 	"strings"
 
-	"tachyform/internal/fitting"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // FitResult is the JSON form of a fit, tachyform.fit/1.

@@ -1,6 +1,6 @@
 package present
 
-import "tachyform/internal/hosting"
+import "tachyform.dev/tachyform/internal/hosting"
 
 // HostFiles writes the files of a host's configuration; more than one with their names before them.
 func (s *Style) HostFiles(files []hosting.Output) error {

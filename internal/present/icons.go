@@ -4,7 +4,7 @@ import (
 	"encoding/json"
 	"strings"
 
-	"tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/icon"
 )
 
 // IconsReport is what making an icon set came to; its JSON form is tachyform.icons/1.

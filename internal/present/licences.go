@@ -3,7 +3,7 @@ package present
 import (
 	"runtime"
 
-	"tachyform/internal/licences"
+	"tachyform.dev/tachyform/internal/licences"
 )
 
 // LicenceList is what is built in; its JSON form is tachyform.licences/1.

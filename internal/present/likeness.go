@@ -8,9 +8,9 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"tachyform/internal/likeness"
-	"tachyform/internal/manifest"
-	"tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/likeness"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/platform"
 )
 
 //go:embed likeness.html

@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"strings"
 
-	"tachyform/internal/linked"
-	"tachyform/internal/manifest"
-	"tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/linked"
+	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/platform"
 )
 
 // ManifestView is a manifest as written and as a browser makes it; its JSON form is tachyform.manifest/1.

@@ -9,8 +9,8 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/pictures"
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/pictures"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 //go:embed pictures.html

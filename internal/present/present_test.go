@@ -11,11 +11,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/config"
-	"tachyform/internal/fitting"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 func text(t *testing.T, f func(*Style) error) string {

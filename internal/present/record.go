@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/record"
+	"tachyform.dev/tachyform/internal/record"
 )
 
 // RecordReport is what --format json prints of a recording.

@@ -8,7 +8,7 @@ import (
 
 	"github.com/charmbracelet/lipgloss"
 
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 func itoa(n int) string { return strconv.Itoa(n) }

@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 // TestWhatIsSaidOfReleases has visitors see releases early, late, mixed, never, and what cannot be told.

@@ -3,7 +3,7 @@ package present
 import (
 	"strings"
 
-	"tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/fitting"
 )
 
 // FitRendered is what a fit of a site does whose pages come from a server, as JSON.

@@ -1,7 +1,7 @@
 package present
 
 import (
-	"tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/fitting"
 )
 
 // RetireResult is what --format json prints of a retirement.

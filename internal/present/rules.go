@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
-	"tachyform/internal/caching"
-	"tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/caching"
+	"tachyform.dev/tachyform/internal/fitting"
 )
 
 // Rules writes how a site is answered, and how single addresses are.

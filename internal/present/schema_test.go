@@ -13,13 +13,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/caching"
-	"tachyform/internal/compare"
-	"tachyform/internal/hosting"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/stage"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/caching"
+	"tachyform.dev/tachyform/internal/compare"
+	"tachyform.dev/tachyform/internal/hosting"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // forms are the Go types that are printed.

@@ -6,8 +6,8 @@ import (
 
 	"rsc.io/qr"
 
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Served says what is served where.

@@ -3,7 +3,7 @@ package present
 import (
 	"fmt"
 
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 // stories writes what came of each story; of one that failed, the step that did.

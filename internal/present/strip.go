@@ -1,7 +1,7 @@
 package present
 
 import (
-	"tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/fitting"
 )
 
 // StripResult is the JSON form of a strip, tachyform.strip/1.

@@ -4,8 +4,8 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/crawl"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // Survey writes what a site has, on one screen for a small one. crawl is what was done to read a live origin, nil for a

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
-	"tachyform/internal/glossary"
-	"tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/glossary"
+	"tachyform.dev/tachyform/internal/platform"
 )
 
 // WordList is words as data; its JSON form is tachyform.words/1.

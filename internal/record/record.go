@@ -15,11 +15,11 @@ import (
 	"sync"
 	"time"
 
-	"tachyform/internal/crawl"
-	"tachyform/internal/markup"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // Limits of a recording.

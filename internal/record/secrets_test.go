@@ -5,7 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 func TestRedact(t *testing.T) {

@@ -16,7 +16,7 @@ import (
 
 	"github.com/pelletier/go-toml/v2"
 
-	"tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/config"
 )
 
 // ErrOther is wrapped when a folder holds something else than recorded answers.

@@ -10,9 +10,9 @@ import (
 	"strings"
 	"time"
 
-	"tachyform/internal/release"
-	"tachyform/internal/site"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/release"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Comeback is what somebody gets who was there before a release. The release is imagined: the start page, or the scripts and

@@ -6,9 +6,9 @@ import (
 	"slices"
 	"time"
 
-	"tachyform/internal/entrance"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/entrance"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // Embedded is our browser model as a [Stage].

@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/entrance"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/entrance"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // EntranceResult is what somebody gets who comes into the app by one of the ways in that its manifest names, in one network state.

@@ -8,9 +8,9 @@ import (
 	"strings"
 	"sync"
 
-	"tachyform/internal/markup"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // expected knows what a page's own document is.

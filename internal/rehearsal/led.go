@@ -3,7 +3,7 @@ package rehearsal
 import (
 	"context"
 
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // Led is an address that the server leads elsewhere, and where a visitor comes to whom the worker answers.

@@ -13,10 +13,10 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/entrance"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/entrance"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Stage is something that can act as a browser.

@@ -5,7 +5,7 @@ import (
 	"maps"
 	"slices"
 
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // Missing is something that a page needed and did not get.

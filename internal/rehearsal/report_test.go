@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // TestTake puts what another stage saw in the place of what is not known, and nothing else.

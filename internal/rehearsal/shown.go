@@ -8,8 +8,8 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // blankBelow is the part of the words that a page shows online below which it counts as blank.

@@ -11,10 +11,10 @@ import (
 
 	"golang.org/x/net/html"
 
-	"tachyform/internal/markup"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Story is what one visitor does, step by step.

@@ -6,8 +6,8 @@ import (
 	"regexp"
 	"strings"
 
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // maxHost bounds the files of hosts that are read, in bytes.

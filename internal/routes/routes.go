@@ -15,10 +15,10 @@ import (
 
 	"golang.org/x/net/html"
 
-	"tachyform/internal/markup"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 const (

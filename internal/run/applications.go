@@ -4,9 +4,9 @@ import (
 	"context"
 	"runtime/debug"
 
-	"tachyform/internal/routes"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/routes"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // Applications finds the applications of a site by running their pages, as the configuration says the server answers.

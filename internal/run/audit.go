@@ -5,14 +5,14 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/crawl"
-	"tachyform/internal/fitting"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/routes"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/routes"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // manyPages is from how many pages on a site is audited without a network only, and not in the other states.

@@ -6,11 +6,11 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/hosting"
-	"tachyform/internal/linked"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/hosting"
+	"tachyform.dev/tachyform/internal/linked"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Hosting gives what a host has to send for a folder.

@@ -4,11 +4,11 @@ import (
 	"context"
 	"errors"
 
-	"tachyform/internal/likeness"
-	"tachyform/internal/linked"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/site"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/likeness"
+	"tachyform.dev/tachyform/internal/linked"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // Likeness gathers how the app of a site will look. Its error wraps [linked.ErrNone] when the start page links no manifest.

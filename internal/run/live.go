@@ -7,11 +7,11 @@ import (
 	"net/url"
 	"strings"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/crawl"
-	"tachyform/internal/deployed"
-	"tachyform/internal/fitting"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/deployed"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Live reads a live origin, and gives a server that answers as it does.

@@ -9,17 +9,17 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
-	"tachyform/internal/chromium"
-	"tachyform/internal/config"
-	"tachyform/internal/crawl"
-	"tachyform/internal/entrance"
-	"tachyform/internal/linked"
-	"tachyform/internal/markup"
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
-	"tachyform/internal/stage"
-	"tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/entrance"
+	"tachyform.dev/tachyform/internal/linked"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 // Rehearsal is what is asked of a rehearsal.

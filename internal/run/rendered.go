@@ -14,11 +14,11 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/crawl"
-	"tachyform/internal/finding"
-	"tachyform/internal/fitting"
-	"tachyform/internal/site"
-	"tachyform/internal/snapshot"
+	"tachyform.dev/tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/finding"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/snapshot"
 )
 
 // snapshotBytes bounds what is read of a server whose pages are fitted, in bytes.

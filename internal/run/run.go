@@ -8,9 +8,9 @@ import (
 	"fmt"
 	"runtime/debug"
 
-	"tachyform/internal/config"
-	"tachyform/internal/fitting"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Work is what all that is run has in common.

@@ -14,11 +14,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/audit"
-	"tachyform/internal/compare"
-	"tachyform/internal/config"
-	"tachyform/internal/fitting"
-	"tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/audit"
+	"tachyform.dev/tachyform/internal/compare"
+	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/rehearsal"
 )
 
 const page = `<!doctype html><html lang=en><head><meta charset=utf-8><title>Skerry Line</title><link rel=stylesheet href=/app.css></head><body><h1>Skerry Line</h1></body></html>`

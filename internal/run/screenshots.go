@@ -4,10 +4,10 @@ import (
 	"context"
 	"fmt"
 
-	"tachyform/internal/chromium"
-	"tachyform/internal/fitting"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Screenshots lets Chromium draw the start page, narrow and wide.

@@ -18,8 +18,8 @@ import (
 	"sync"
 	"time"
 
-	"tachyform/internal/site"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 // Mode says what a worker of the site does while it is worked on.

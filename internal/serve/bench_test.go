@@ -22,7 +22,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 var page = "<!doctype html><title>Skerry</title>" + strings.Repeat("<p>Islands and harbours</p>", 200)

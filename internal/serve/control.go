@@ -14,7 +14,7 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 //go:embed control.html

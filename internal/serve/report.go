@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
-	"tachyform/internal/site"
-	"tachyform/internal/worker"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/worker"
 )
 
 //go:embed report.js

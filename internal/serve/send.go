@@ -13,8 +13,8 @@ import (
 
 	"github.com/klauspost/compress/gzhttp"
 
-	"tachyform/internal/hosting"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/hosting"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Shape is how slow a slow network is. The zero value never answers.

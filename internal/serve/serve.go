@@ -14,7 +14,7 @@ import (
 	"syscall"
 	"time"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Server is a running local web server. It listens on 127.0.0.1 only.

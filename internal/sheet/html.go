@@ -9,7 +9,7 @@ import (
 
 	_ "embed"
 
-	"tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/icon"
 )
 
 //go:embed sheet.html

@@ -21,7 +21,7 @@ import (
 
 	xdraw "golang.org/x/image/draw"
 
-	"tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/icon"
 )
 
 // App is what a sheet says beside the icons.

@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/icon"
+	"tachyform.dev/tachyform/internal/icon"
 )
 
 func set(t *testing.T) []icon.Icon {

@@ -17,10 +17,10 @@ import (
 	"sort"
 	"strings"
 
-	"tachyform/internal/crawl"
-	"tachyform/internal/markup"
-	"tachyform/internal/record"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/crawl"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/record"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 const (

@@ -9,7 +9,7 @@ import (
 	"sync"
 	"time"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Origin is the origin that a folder is rehearsed on; a site that was read from a live origin has that one.

@@ -5,7 +5,7 @@ import (
 	"strings"
 	"time"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // maxStored is what an origin may store before it is out of quota, in bytes.

@@ -11,8 +11,8 @@ import (
 
 	"github.com/dop251/goja"
 
-	"tachyform/internal/markup"
-	"tachyform/third_party/domino"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/third_party/domino"
 )
 
 // PageError is an exception or rejection that nothing on a page caught.

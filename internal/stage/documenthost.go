@@ -7,7 +7,7 @@ import (
 
 	"github.com/dop251/goja"
 
-	"tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/markup"
 )
 
 // hostObject adds what only pages have.

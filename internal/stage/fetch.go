@@ -8,7 +8,7 @@ import (
 	"strconv"
 	"strings"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Network is a state of the network between browser and server.

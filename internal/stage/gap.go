@@ -5,7 +5,7 @@ import (
 
 	"github.com/dop251/goja"
 
-	"tachyform/internal/webapi"
+	"tachyform.dev/tachyform/internal/webapi"
 )
 
 // What the engine says of names that it does not have.

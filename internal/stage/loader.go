@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/markup"
 )
 
 // loader loads one page.

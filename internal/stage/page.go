@@ -8,7 +8,7 @@ import (
 	"sort"
 	"strings"
 
-	"tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/markup"
 )
 
 // AnsweredBy says who gave a visitor an answer.

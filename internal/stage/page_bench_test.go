@@ -3,7 +3,7 @@ package stage
 import (
 	"testing"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // BenchmarkPage opens a page with one small script, its globals and its document included.

@@ -11,7 +11,7 @@ import (
 	"github.com/dop251/goja"
 	"github.com/evanw/esbuild/pkg/api"
 
-	"tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/markup"
 )
 
 // states of a module (HTML Standard, "fetch a module script graph"; ECMAScript, "Evaluate").

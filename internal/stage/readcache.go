@@ -7,7 +7,7 @@ import (
 
 	"github.com/dop251/goja"
 
-	"tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/markup"
 )
 
 // readCache remembers what pages, style sheets and scripts refer to, by their bytes. Browsers that were forked share one.

@@ -13,7 +13,7 @@ import (
 
 	"golang.org/x/net/html"
 
-	"tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/markup"
 )
 
 // A page that would do the same again is not run again: what it read is remembered with what came of it, and when all of that is as it was,

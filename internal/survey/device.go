@@ -1,6 +1,6 @@
 package survey
 
-import "tachyform/internal/platform"
+import "tachyform.dev/tachyform/internal/platform"
 
 // Asked is something that a script asks of a device.
 type Asked struct {

@@ -7,7 +7,7 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/markup"
 )
 
 // Doubt is why a folder is probably not what was meant.

@@ -10,8 +10,8 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/pagehead"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // maxText is how much text is read for the names of files that scripts put together, in bytes.

@@ -6,7 +6,7 @@ import (
 	"sort"
 	"strings"
 
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Kind is the files of one kind.

@@ -17,9 +17,9 @@ import (
 	"github.com/cespare/xxhash/v2"
 	"golang.org/x/sync/errgroup"
 
-	"tachyform/internal/markup"
-	"tachyform/internal/pagehead"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Page is what the inventory keeps of a page.

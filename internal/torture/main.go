@@ -18,9 +18,9 @@ import (
 	"strings"
 	"time"
 
-	"tachyform/internal/chromium"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // release says which version each file of a release has.

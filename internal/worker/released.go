@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"strings"
 
-	"tachyform/internal/release"
+	"tachyform.dev/tachyform/internal/release"
 )
 
 var tableEntry = regexp.MustCompile(`\b(pages|linked|code|other)"?\s*:\s*\{|"((?:[^"\\]|\\.)*)"\s*:\s*"([A-Za-z0-9_-]{16})"`)

@@ -5,7 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
-	"tachyform/internal/release"
+	"tachyform.dev/tachyform/internal/release"
 )
 
 // TestReleased reads back what a worker lists, as written and minified.

@@ -15,7 +15,7 @@ import (
 	"github.com/cespare/xxhash/v2"
 	"github.com/evanw/esbuild/pkg/api"
 
-	"tachyform/internal/release"
+	"tachyform.dev/tachyform/internal/release"
 )
 
 // The sources that are the same for every site.

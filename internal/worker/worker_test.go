@@ -15,7 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"tachyform/internal/release"
+	"tachyform.dev/tachyform/internal/release"
 )
 
 func plan() *Plan {

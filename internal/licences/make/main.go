@@ -14,7 +14,7 @@ import (
 	"sort"
 	"strings"
 
-	"tachyform/internal/licences"
+	"tachyform.dev/tachyform/internal/licences"
 )
 
 // systems are those that the program is released for.

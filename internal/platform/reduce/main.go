@@ -7,8 +7,8 @@ import (
 	"os"
 	"strings"
 
-	"tachyform/internal/compat"
-	"tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/compat"
+	"tachyform.dev/tachyform/internal/platform"
 )
 
 // browsers are those that a platform is made of.

@@ -13,8 +13,8 @@ import (
 	"sort"
 	"strings"
 
-	"tachyform/internal/rehearsal"
-	"tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // Case is one page.

@@ -9,7 +9,7 @@ import (
 	"slices"
 	"strings"
 
-	"tachyform/internal/compat"
+	"tachyform.dev/tachyform/internal/compat"
 )
 
 func main() {

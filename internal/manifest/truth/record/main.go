@@ -12,10 +12,10 @@ import (
 	"path/filepath"
 	"strings"
 
-	"tachyform/internal/chromium"
-	"tachyform/internal/manifest/truth"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/manifest/truth"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 func main() {

@@ -10,10 +10,10 @@ import (
 	"os"
 	"slices"
 
-	"tachyform/internal/chromium"
-	"tachyform/internal/rehearsal/pagetruth"
-	"tachyform/internal/serve"
-	"tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/chromium"
+	"tachyform.dev/tachyform/internal/rehearsal/pagetruth"
+	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 const file = "internal/rehearsal/pagetruth/testdata/chromium.json"
