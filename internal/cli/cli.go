@@ -23,8 +23,8 @@ import (
 	"tachyform.dev/tachyform/internal/site"
 )
 
-// Version of the program.
-const Version = "0.1.0"
+// Version of the program; a release sets it.
+var Version = "0.1.0"
 
 // Exit statuses.
 const (
@@ -89,6 +89,9 @@ func Run(ctx context.Context, args []string, out, errw io.Writer) int {
 	}
 	return code
 }
+
+// Root gives all commands, for manual pages and completions.
+func Root() *cobra.Command { return (&app{out: io.Discard, err: io.Discard}).root() }
 
 func (a *app) root() *cobra.Command {
 	cmd := &cobra.Command{

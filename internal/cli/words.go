@@ -79,10 +79,16 @@ func inOurWords(root *cobra.Command) {
 	}
 }
 
+// released is the version of a module that was not built from a working copy.
+var released = regexp.MustCompile(`^v\d+\.\d+\.\d+(-[a-z]+\.\d+)?$`)
+
 // version says which program this is: its version, what it was built from, as far as that is known, and by which Go.
 func version() string {
 	text := Version
 	if info, ok := debug.ReadBuildInfo(); ok {
+		if released.MatchString(info.Main.Version) { // by go install
+			text = strings.TrimPrefix(info.Main.Version, "v")
+		}
 		revision, changed := "", ""
 		for _, s := range info.Settings {
 			switch {
