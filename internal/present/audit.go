@@ -18,7 +18,7 @@ func (s *Style) Audit(r *audit.Report) error {
 			s.printf("  %s %s %s\n", s.bad.Render("does not "), pad(p.Name, 26), s.bad.Render(strings.Join(p.Blockers, ", ")))
 		}
 	}
-	if installs := slices.ContainsFunc(r.Platforms, func(v audit.Verdict) bool { return v.Installable }); installs {
+	if installs := slices.ContainsFunc(r.Platforms, func(v audit.Verdict) bool { return v.Installable && strings.HasPrefix(v.ID, "chromium") }); installs {
 		s.printf("  %s %s\n", pad("", 9), s.faint.Render("why a browser may offer nothing all the same: tachyform explain install"))
 	}
 	tally, offline := map[rehearsal.Outcome]int{}, 0
