@@ -64,7 +64,7 @@ func schemaOf(t *testing.T, name string) []byte {
 	}}
 	require.NoError(t, os.Chdir(root(t)))
 	for _, dir := range []string{"internal/audit", "internal/caching", "internal/manifest", "internal/platform", "internal/present", "internal/rehearsal", "internal/survey"} {
-		require.NoError(t, r.AddGoComments("tachyform", dir))
+		require.NoError(t, r.AddGoComments("tachyform.dev/tachyform", dir))
 	}
 	s := r.Reflect(forms[name])
 	s.Title = "What tachyform prints as tachyform." + name + "/1"
