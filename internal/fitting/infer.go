@@ -192,7 +192,7 @@ func (i *inferrer) colors(a *app, m manifest.Processed) {
 	props, background := seen.Properties, seen.Background
 	color := func(v string) string { return palette.Resolve(v, props) }
 	themes := [][2]string{{c.ThemeColor, i.configured()}, {m.ThemeColor, "the existing manifest"}}
-	for _, t := range p.ThemeColors {
+	for _, t := range p.ThemeColors[:min(len(p.ThemeColors), 100)] {
 		if !strings.Contains(t.Media, "dark") {
 			themes = append(themes, [2]string{color(t.Value), "theme-color in " + i.at(t.Offset)})
 		}

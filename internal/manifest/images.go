@@ -48,6 +48,10 @@ func (p *processor) list(o *Value, key, member string) []*Value {
 // objects gives the entries of a list that are objects, with a problem for each other one.
 func (p *processor) objects(o *Value, key, member string, each func(item *Value, member string)) {
 	for i, item := range p.list(o, key, member) {
+		if i == maxItems {
+			p.problem(item, member, Warning, fmt.Sprintf("only the first %d are looked at", maxItems), "leave out what nobody needs")
+			return
+		}
 		at := fmt.Sprintf("%s[%d]", member, i)
 		if item.kind != object {
 			p.problem(item, at, Warning, "not an object; it is ignored", "")
@@ -56,6 +60,9 @@ func (p *processor) objects(o *Value, key, member string, each func(item *Value,
 		each(item, at)
 	}
 }
+
+// maxItems is how many items of a list are processed. No app has as many.
+const maxItems = 2000
 
 // icons processes a list of icons.
 func (p *processor) icons(o *Value, key, member string) []Image {
@@ -94,7 +101,7 @@ func (p *processor) screenshots(o *Value) []Image {
 
 func (p *processor) image(item *Value, member string) (Image, bool) {
 	img := Image{}
-	img.Line, img.Column = position(p.src, item.start)
+	img.Line, img.Column = p.at.of(item.start)
 	src := item.get("src")
 	if src == nil || src.kind != text {
 		p.problem(item, member+".src", Warning, "src is missing or no string; the entry is ignored", `add "src"`)

@@ -84,16 +84,55 @@ func decode(data []byte) []byte {
 
 // position counts lines by LF and columns in UTF-16 code units.
 func position(src []byte, offset int) (line, column int) {
-	before := src[:min(max(offset, 0), len(src))]
-	line = bytes.Count(before, []byte("\n")) + 1
-	before = before[bytes.LastIndexByte(before, '\n')+1:]
-	column = 1
-	for len(before) > 0 {
-		r, n := utf8.DecodeRune(before)
-		column += max(1, utf16.RuneLen(r))
-		before = before[n:]
+	p := places{src: src}
+	return p.of(offset)
+}
+
+// stride is how far the offsets lie apart whose places are kept, in bytes.
+const stride = 512
+
+// places gives the places of many offsets: those of every few thousand bytes are kept, so that each costs a look at as many.
+type places struct {
+	src  []byte
+	kept []place
+}
+
+// place is a line and a column, and the offset behind the last whole character that they count.
+type place struct{ at, line, column int }
+
+func (p *places) of(offset int) (line, column int) {
+	offset = min(max(offset, 0), len(p.src))
+	if len(p.kept) == 0 {
+		p.kept = []place{{0, 1, 1}}
 	}
-	return line, column
+	for last := p.kept[len(p.kept)-1]; last.at+stride <= offset; last = p.kept[len(p.kept)-1] {
+		p.kept = append(p.kept, p.on(last, last.at+stride))
+	}
+	got := p.on(p.kept[min(offset/stride, len(p.kept)-1)], offset)
+	return got.line, got.column
+}
+
+// on goes on from a place to an offset.
+func (p *places) on(from place, offset int) place {
+	if offset < from.at { // the kept place lies behind a character that crosses its offset
+		from = place{0, 1, 1}
+	}
+	rest := p.src[from.at:offset]
+	if n := bytes.Count(rest, []byte("\n")); n > 0 {
+		from.line += n
+		from.column = 1
+		rest = rest[bytes.LastIndexByte(rest, '\n')+1:]
+	}
+	for len(rest) > 0 {
+		r, n := utf8.DecodeRune(rest)
+		if r == utf8.RuneError && n == 1 && offset < len(p.src) && !utf8.FullRune(rest) { // a character that goes on behind the offset
+			return place{offset - len(rest), from.line, from.column}
+		}
+		from.column += max(1, utf16.RuneLen(r))
+		rest = rest[n:]
+	}
+	from.at = offset
+	return from
 }
 
 type parser struct {

@@ -2,8 +2,11 @@ package manifest
 
 import (
 	"encoding/json"
+	"slices"
 	"strings"
 	"testing"
+	"unicode/utf16"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -185,4 +188,42 @@ func FuzzProcess(f *testing.F) {
 			assert.False(t, m.Lost, s)
 		}
 	})
+}
+
+// TestPlaces compares places in any order with those that are counted from the beginning.
+func TestPlaces(t *testing.T) {
+	src := []byte(strings.Repeat("añ😀x\n", 700) + strings.Repeat("島€𝄞\xff", 4000) + "\n\n" + strings.Repeat("y", 5000))
+	slow := func(offset int) (line, column int) {
+		before := string(src[:offset])
+		line = strings.Count(before, "\n") + 1
+		for _, r := range before[strings.LastIndexByte(before, '\n')+1:] {
+			column += max(1, utf16.RuneLen(r))
+		}
+		return line, column + 1
+	}
+	p := places{src: src}
+	for i := range len(src) / 37 {
+		at := (i * 7919 * 37) % len(src)
+		if !utf8.RuneStart(src[at]) {
+			continue // tokens begin at characters
+		}
+		line, column := p.of(at)
+		wantLine, wantColumn := slow(at)
+		require.Equal(t, [2]int{wantLine, wantColumn}, [2]int{line, column}, "at %d", at)
+	}
+}
+
+// TestManyOfEverything holds manifests to what can be looked at, and says what is not.
+func TestManyOfEverything(t *testing.T) {
+	members := strings.Repeat(`"nonsense": 1, `, 5000)
+	m, err := Process([]byte(`{`+members+`"start_url": "https://elsewhere.example/"}`), "m.json", "https://a.example/m.json", "https://a.example/")
+	require.NoError(t, err)
+	assert.LessOrEqual(t, len(m.Problems), maxProblems+10)
+	assert.Contains(t, m.Problems[len(m.Problems)-1].Message, "more problems are not told one by one")
+	assert.True(t, slices.ContainsFunc(m.Problems, func(p Problem) bool { return p.Level == Blocker && p.Member == "name" }), "what decides is told all the same")
+
+	m, err = Process([]byte(`{"name": "x", "icons": [`+strings.Repeat(`{"src": "/a.png"}, `, 5000)+`{"src": "/b.png"}]}`), "m.json", "https://a.example/m.json", "https://a.example/")
+	require.NoError(t, err)
+	assert.Len(t, m.Processed.Icons, maxItems)
+	assert.Contains(t, m.Problems[len(m.Problems)-1].Message, "only the first 2000 are looked at")
 }

@@ -83,6 +83,8 @@ func (m *Manifest) Has(member string) bool { _, ok := m.places[member]; return o
 
 type processor struct {
 	*Manifest
+	at                       places
+	more                     int // problems that are not told one by one
 	manifestURL, documentURL *weburl.Url
 }
 
@@ -97,9 +99,13 @@ func Process(data []byte, file, manifestURL, documentURL string) (*Manifest, err
 	if err != nil {
 		return nil, fmt.Errorf("document URL %q: %w", documentURL, err)
 	}
-	p := &processor{Manifest: &Manifest{src: decode(data), places: map[string][2]int{}}, manifestURL: mu, documentURL: du}
+	src := decode(data)
+	p := &processor{Manifest: &Manifest{src: src, places: map[string][2]int{}}, at: places{src: src}, manifestURL: mu, documentURL: du}
 	defer func() {
 		slices.SortStableFunc(p.Problems, func(a, b Problem) int { return cmp.Or(a.Line-b.Line, a.Column-b.Column) })
+		if p.more > 0 {
+			p.Problems = append(p.Problems, Problem{Level: Warning, Line: 1, Column: 1, Message: fmt.Sprintf("%d more problems are not told one by one", p.more), Mend: "mend the ones that are"})
+		}
 		for i := range p.Problems {
 			p.Problems[i].File = file
 		}
@@ -118,7 +124,7 @@ func Process(data []byte, file, manifestURL, documentURL string) (*Manifest, err
 		return p.Manifest, nil
 	}
 	for _, m := range root.members {
-		line, column := position(p.src, m.value.start)
+		line, column := p.at.of(m.value.start)
 		p.places[m.key] = [2]int{line, column}
 	}
 	if v := policyFault(root.get("permissions_policy")); v != nil {
@@ -172,10 +178,17 @@ func (p *processor) twice(v *Value, prefix string) {
 	}
 }
 
+// maxProblems is how many problems of a manifest are told one by one; of the others only their number is.
+const maxProblems = 1000
+
 func (p *processor) problem(v *Value, member string, level Level, message, mend string) {
+	if level != Blocker && len(p.Problems) >= maxProblems {
+		p.more++
+		return
+	}
 	line, column := 1, 1
 	if v != nil {
-		line, column = position(p.src, v.start)
+		line, column = p.at.of(v.start)
 	}
 	p.Problems = append(p.Problems, Problem{Member: member, Level: level, Line: line, Column: column, Message: message, Mend: mend})
 }

@@ -50,6 +50,10 @@ func (p *processor) unknown(o *Value) {
 			}
 			continue
 		}
+		if len(p.Problems) >= maxProblems { // what may be meant costs more than to say that it is unknown
+			p.more++
+			continue
+		}
 		lower := strings.ToLower(strings.ReplaceAll(m.key, "-", "_"))
 		hint := suggest(lower, known)
 		switch {

@@ -213,8 +213,19 @@ func (c constReader) unpacked(o *js.BindingObject, from js.IExpr) {
 
 func (c constReader) Exit(js.INode) {}
 
-// literal gives the value of an expression that is a string without anything computed in it.
+// maxLiteral is how long a text is that an address may be put together to, in bytes.
+const maxLiteral = 16 << 10
+
+// literal gives the value of an expression that is a string without anything computed in it, unless it is longer than any address.
 func (r *scriptReader) literal(e js.IExpr) (string, bool) {
+	s, ok := r.text(e)
+	if len(s) > maxLiteral {
+		return "", false
+	}
+	return s, ok
+}
+
+func (r *scriptReader) text(e js.IExpr) (string, bool) {
 	switch e := e.(type) {
 	case *js.LiteralExpr:
 		if e.TokenType == js.StringToken && len(e.Data) >= 2 {
@@ -231,7 +242,9 @@ func (r *scriptReader) literal(e js.IExpr) (string, bool) {
 			if !ok {
 				return "", false
 			}
-			b.WriteString(v)
+			if b.WriteString(v); b.Len() > maxLiteral {
+				return "", false
+			}
 		}
 		tail := bytes.TrimSuffix(bytes.TrimPrefix(bytes.TrimPrefix(e.Tail, []byte("`")), []byte("}")), []byte("`"))
 		b.WriteString(unquoteJS(tail))

@@ -1,7 +1,6 @@
 package markup
 
 import (
-	"bytes"
 	"encoding/json"
 	"sort"
 	"strconv"
@@ -91,14 +90,14 @@ func importMap(src []byte, offset int) []Ref {
 	if json.Unmarshal(src, &m) != nil {
 		return nil
 	}
+	at := quotedAt(src)
 	var out []Ref
 	add := func(imports map[string]string) {
 		for _, u := range imports {
 			if strings.HasSuffix(u, "/") {
 				continue
 			}
-			at := max(0, bytes.Index(src, []byte(strconv.Quote(u))))
-			out = append(out, Ref{URL: u, Use: UseModule, Offset: offset + at, Lazy: true})
+			out = append(out, Ref{URL: u, Use: UseModule, Offset: offset + at[u], Lazy: true})
 		}
 	}
 	add(m.Imports)
@@ -108,6 +107,33 @@ func importMap(src []byte, offset int) []Ref {
 	sort.Slice(out, func(i, j int) bool {
 		return out[i].Offset < out[j].Offset || out[i].Offset == out[j].Offset && out[i].URL < out[j].URL
 	})
+	return out
+}
+
+// quotedAt gives where each quoted text stands first that has no escapes.
+func quotedAt(src []byte) map[string]int {
+	out := map[string]int{}
+	for i := 0; i < len(src); i++ {
+		if src[i] != '"' {
+			continue
+		}
+		end := i + 1
+		for end < len(src) && src[end] != '"' {
+			if src[end] == '\\' {
+				end++
+			}
+			end++
+		}
+		if end >= len(src) {
+			return out
+		}
+		if text := string(src[i+1 : end]); !strings.Contains(text, "\\") {
+			if _, known := out[text]; !known {
+				out[text] = i
+			}
+		}
+		i = end
+	}
 	return out
 }
 

@@ -3,6 +3,7 @@ package markup
 
 import (
 	"bytes"
+	"slices"
 )
 
 // TokenKind says what a [Token] is.
@@ -47,6 +48,7 @@ type Tokens struct {
 	only    *wanted
 	foreign []string
 	attrs   []Attr
+	names   map[string]bool // of the attributes of a tag with many
 }
 
 // NewTokens starts at the beginning of src, behind a UTF-8 byte order mark.
@@ -378,13 +380,32 @@ func (t *Tokens) attr(i int) int {
 			a.ValEnd, a.End = k, k
 		}
 	}
-	for _, other := range t.attrs {
-		if other.Name == a.Name {
-			return a.End
-		}
+	if t.named(a.Name) {
+		return a.End
 	}
 	t.attrs = append(t.attrs, a)
 	return a.End
+}
+
+// fewAttrs is up to how many attributes of a tag are compared one by one.
+const fewAttrs = 32
+
+// named says whether the tag has an attribute of a name already, and notes the name.
+func (t *Tokens) named(name string) bool {
+	if len(t.attrs) < fewAttrs {
+		return slices.ContainsFunc(t.attrs, func(a Attr) bool { return a.Name == name })
+	}
+	if len(t.attrs) == fewAttrs || t.names == nil {
+		t.names = make(map[string]bool, 2*fewAttrs)
+		for _, a := range t.attrs {
+			t.names[a.Name] = true
+		}
+	}
+	if t.names[name] {
+		return true
+	}
+	t.names[name] = true
+	return false
 }
 
 // content looks at what a tag means for the bytes behind it: raw text, or foreign content.
