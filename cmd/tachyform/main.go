@@ -3,10 +3,12 @@ package main
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"os/signal"
 	"runtime/debug"
 	"syscall"
+	"time"
 
 	"tachyform.dev/tachyform/internal/cli"
 )
@@ -16,7 +18,20 @@ func main() {
 	debug.SetGCPercent(500)
 	debug.SetMemoryLimit(200 << 20)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	go insist(ctx)
 	code := cli.Run(ctx, os.Args[1:], os.Stdout, os.Stderr)
 	stop()
 	os.Exit(code)
+}
+
+// grace is how long work that was interrupted has to come to its end.
+const grace = 5 * time.Second
+
+// insist ends the program when work that was interrupted does not: a hostile picture or script may know of no end. What is written is written as for a crash:
+// each file is the old or the new one, and the next run finds the journal.
+func insist(ctx context.Context) {
+	<-ctx.Done()
+	time.Sleep(grace)
+	fmt.Fprintln(os.Stderr, "tachyform: interrupted, and ended although something was still at work; every file is the old or the new one, and the same command may be run again")
+	os.Exit(cli.ExitBroken)
 }

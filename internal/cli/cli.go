@@ -84,7 +84,7 @@ func Run(ctx context.Context, args []string, out, errw io.Writer) int {
 			if i == 0 {
 				line = "tachyform: " + line
 			}
-			fmt.Fprintln(errw, line)
+			fmt.Fprintln(errw, present.Visible(line))
 		}
 	}
 	return code

@@ -36,7 +36,7 @@ func sh(t *testing.T, dir, home, line string, env ...string) (string, int) {
 // released builds the release for this system into a folder.
 func released(t *testing.T, dir string) {
 	t.Helper()
-	cmd := exec.Command("go", "run", "./internal/distribution/make", "-version", "0.2.0", "-only", runtime.GOOS+"/"+runtime.GOARCH, "-out", dir)
+	cmd := exec.Command("go", "run", "./cmd/release", "-version", "0.2.0", "-only", runtime.GOOS+"/"+runtime.GOARCH, "-out", dir)
 	cmd.Dir = "../.."
 	out, err := cmd.CombinedOutput()
 	require.NoError(t, err, string(out))

@@ -18,6 +18,7 @@ type Style struct {
 	title, good, warn, bad, faint, accent lipgloss.Style
 	code                                  lipgloss.Style // of what is read by machines: white on black
 	err                                   error
+	colours                               bool // they may be used
 	raw                                   bool // the terminal does not begin a line by itself
 }
 
@@ -29,14 +30,14 @@ func New(w io.Writer, color bool) *Style {
 	}
 	c := func(index string) lipgloss.Style { return r.NewStyle().Foreground(lipgloss.Color(index)) }
 	// The basic colours, which people set up in their terminals so that they can be read there.
-	return &Style{w: w, title: r.NewStyle().Bold(true), good: c("2"), warn: c("3"), bad: c("1").Bold(true), faint: c("8"), accent: c("6"), code: r.NewStyle().Foreground(lipgloss.Color("15")).Background(lipgloss.Color("0"))}
+	return &Style{w: w, colours: color, title: r.NewStyle().Bold(true), good: c("2"), warn: c("3"), bad: c("1").Bold(true), faint: c("8"), accent: c("6"), code: r.NewStyle().Foreground(lipgloss.Color("15")).Background(lipgloss.Color("0"))}
 }
 
 func (s *Style) printf(format string, args ...any) {
 	if s.err != nil {
 		return
 	}
-	text := fmt.Sprintf(format, args...)
+	text := visible(fmt.Sprintf(format, args...), s.colours)
 	if s.raw {
 		text = strings.ReplaceAll(text, "\n", "\r\n")
 	}

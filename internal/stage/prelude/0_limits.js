@@ -11,7 +11,7 @@ const limited = (target, name, check) => {
   Object.defineProperty(target, name, {value: replacement, writable: true, configurable: true, enumerable: false});
 };
 for (const name of ["fill", "join", "toString", "toLocaleString", "indexOf", "lastIndexOf", "includes", "reverse", "copyWithin", "splice", "slice", "concat", "unshift",
-  "shift", "flat", "toReversed", "toSpliced", "with", "sort", "toSorted", "at"])
+  "shift", "flat", "toReversed", "toSpliced", "with", "sort", "toSorted", "at", "map", "forEach", "filter", "flatMap", "every", "some", "find", "findIndex", "findLast", "findLastIndex", "reduce", "reduceRight"])
   limited(Array.prototype, name, (self) => { if (self !== null && self !== undefined && self.length > maxLength) refuse("array"); });
 limited(Array, "from", (self, args) => { if (args[0] !== null && args[0] !== undefined && typeof args[0] === "object" && args[0].length > maxLength) refuse("array"); });
 limited(Function.prototype, "apply", (self, args) => { if (args[1] !== null && args[1] !== undefined && args[1].length > 1_000_000) throw new RangeError("Maximum call stack size exceeded"); });
@@ -26,7 +26,8 @@ for (const name of ["ArrayBuffer", "Int8Array", "Uint8Array", "Uint8ClampedArray
   if (typeof original !== "function") continue;
   const replacement = {[name]: function (...args) {
     if (new.target === undefined) throw new TypeError("Constructor " + name + " requires 'new'");
-    const n = typeof args[0] === "object" && args[0] !== null ? args[0].length : args[0];
+    let n = typeof args[0] === "object" && args[0] !== null ? args[0].length : args[0];
+    if (typeof n === "string" || typeof n === "object" && n !== null) n = +n; // as the engine will read it
     const bytes = typeof n === "number" ? n * (original.BYTES_PER_ELEMENT || 1) : 0;
     if (bytes > maxBytes) refuse("array buffer");
     if (bytes > 1 << 20) $.room(bytes);

@@ -1,4 +1,4 @@
-// Command make builds the program for all systems and packs it: archives with manual pages and completions, Debian and npm packages, and their
+// Command release builds the program for all systems and packs it: archives with manual pages and completions, Debian and npm packages, and their
 // digests. The same source, version and Go give the same bytes. It is run from the repository's root; scripts/release calls it.
 package main
 
