@@ -4,6 +4,7 @@ package main
 import (
 	"context"
 	"fmt"
+	"io"
 	"os"
 	"os/signal"
 	"runtime/debug"
@@ -18,7 +19,7 @@ func main() {
 	debug.SetGCPercent(500)
 	debug.SetMemoryLimit(200 << 20)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	go insist(ctx)
+	go insist(ctx, grace, os.Stderr, os.Exit)
 	code := cli.Run(ctx, os.Args[1:], os.Stdout, os.Stderr)
 	stop()
 	os.Exit(code)
@@ -29,9 +30,9 @@ const grace = 5 * time.Second
 
 // insist ends the program when work that was interrupted does not: a hostile picture or script may know of no end. What is written is written as for a crash:
 // each file is the old or the new one, and the next run finds the journal.
-func insist(ctx context.Context) {
+func insist(ctx context.Context, grace time.Duration, errw io.Writer, exit func(int)) {
 	<-ctx.Done()
 	time.Sleep(grace)
-	fmt.Fprintln(os.Stderr, "tachyform: interrupted, and ended although something was still at work; every file is the old or the new one, and the same command may be run again")
-	os.Exit(cli.ExitBroken)
+	fmt.Fprintln(errw, "tachyform: interrupted, and ended although something was still at work; every file is the old or the new one, and the same command may be run again")
+	exit(cli.ExitBroken)
 }

@@ -99,6 +99,9 @@ var entranceChecks = []Check{
 		Why:  "Without a network, a tap on the icon or on a shortcut shows another page, or the browser's error page, although the page itself is stored.",
 		Mend: "have the worker answer the address as it stands in the manifest, with its query, or write it without one", Spec: "W3C Web Application Manifest, \"start_url member\", \"shortcuts member\"",
 		run: func(f *facts) ([]Finding, bool) {
+			if !f.workers() {
+				return nil, false // that nothing is there without a network is said of all pages
+			}
 			return f.entered(func(e rehearsal.EntranceResult) bool {
 				return e.Network == string(stage.Offline) && e.Method == "GET" && !f.private(e.URL) && f.answeredOnline(e)
 			}, func(e rehearsal.EntranceResult) string {

@@ -4,7 +4,6 @@ package entrance
 import (
 	"fmt"
 	"net/url"
-	"slices"
 	"strings"
 
 	"tachyform.dev/tachyform/internal/manifest"
@@ -157,12 +156,4 @@ func (f *Form) Body() (body, contentType string) {
 	}
 	fmt.Fprintf(&b, "--%s--\r\n", boundary)
 	return b.String(), multipartType + "; boundary=" + boundary
-}
-
-// Kinds are all ways in.
-var Kinds = []Kind{Start, Shortcut, Share, File, Protocol, Note}
-
-// Has says whether a list has a way in of a kind.
-func Has(list []Entrance, kind Kind) bool {
-	return slices.ContainsFunc(list, func(e Entrance) bool { return e.Kind == kind })
 }

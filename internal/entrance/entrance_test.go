@@ -34,7 +34,6 @@ func TestOf(t *testing.T) {
 	assert.Equal(t, [][3]string{{"start", "start_url", "/app/?from=icon"}, {"shortcut", "shortcuts[0].url", "/app/tides/"},
 		{"share", "share_target.action", "/app/share?t=Next+boat+%26+tide&x=Staffin+to+Orran%2C+9%3A40&u=https%3A%2F%2Fother.example%2Ftimetable%3Fday%3D1"},
 		{"file", "file_handlers[0].action", "/app/open"}, {"protocol", "protocol_handlers[0].url", "/app/sail?of=web%2Bferry%3Astaffin%2Forran%3Fday%3D1&x=1"}, {"note", "note_taking.new_note_url", "/app/note"}}, got)
-	assert.True(t, Has(list, Share))
 	assert.Empty(t, entrances(t, `{"name": "Skerry"}`), "the page's own address is no way in of the manifest's")
 }
 

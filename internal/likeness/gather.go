@@ -62,7 +62,6 @@ type App struct {
 	Shares                   bool // other apps can share to it
 
 	IOS struct {
-		Capable            bool
 		Title, StatusBar   string
 		Launch, LaunchDark *Picture
 	}
@@ -145,8 +144,6 @@ func (a *App) tags(s Source) {
 			a.IOS.Title = t.Value
 		case "apple-mobile-web-app-status-bar-style":
 			a.IOS.StatusBar = strings.ToLower(strings.TrimSpace(t.Value))
-		case "apple-mobile-web-app-capable":
-			a.IOS.Capable = strings.EqualFold(strings.TrimSpace(t.Value), "yes")
 		case pagehead.Launch:
 			if strings.Contains(media, "landscape") {
 				break

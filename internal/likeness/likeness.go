@@ -287,18 +287,19 @@ func (a *App) window(p platform.Platform) *Scene {
 			f.Picture, f.Ink = nil, InkOfPhones(theme)
 		}
 		if a.Display == "fullscreen" && phone {
-			f.Fill, f.Text = first2(a.Page, own), ""
+			f.Fill, f.Text = orElse(a.Page, own), ""
 		}
 		s.Frames = append(s.Frames, f)
 	}
 	if v, _ := p.Since("display_override"); a.Overlay && v != "" && !phone {
-		s.Frames = append(s.Frames, Frame{Name: "window-controls-overlay", Fill: first2(a.Theme, lightBar), Ink: Ink(first2(a.Theme, lightBar)), Page: a.Page, Overlay: true})
+		s.Frames = append(s.Frames, Frame{Name: "window-controls-overlay", Fill: orElse(a.Theme, lightBar), Ink: Ink(orElse(a.Theme, lightBar)), Page: a.Page, Overlay: true})
 		s.Assumed += " With window-controls-overlay the page draws its own bar, and the theme colour lies under the buttons only."
 	}
 	return s
 }
 
-func first2(a, b Colour) Colour {
+// orElse gives a colour, or the other when there is none.
+func orElse(a, b Colour) Colour {
 	if a != "" {
 		return a
 	}
@@ -315,7 +316,7 @@ func (a *App) statusBars(platform.Platform) *Scene {
 	if chosen == "" {
 		chosen, s.Assumed = "default", "No page asks for a style, so it is default."
 	}
-	page := first2(a.Page, white)
+	page := orElse(a.Page, white)
 	for _, b := range bars {
 		f := Frame{Name: b.name, Fill: white, Ink: black, Text: "9:41", Page: page, Chosen: b.name == chosen}
 		switch b.name {
@@ -346,7 +347,7 @@ func (a *App) switcher(p platform.Platform) *Scene {
 		}
 	}
 	s.Tiles = []Tile{{Picture: picture, Shape: shape, Label: label.Seen(name, 2*label.UnderIcon)}}
-	s.Frames = []Frame{{Fill: first2(a.Page, white)}}
+	s.Frames = []Frame{{Fill: orElse(a.Page, white)}}
 	if len(a.Narrow) > 0 {
 		s.Frames[0].Picture, s.Frames[0].Whole = a.Narrow[0], true
 	}
