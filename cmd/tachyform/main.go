@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"tachyform.dev/tachyform/internal/cli"
+	"tachyform.dev/tachyform/internal/run"
 )
 
 func main() {
@@ -19,6 +20,10 @@ func main() {
 	debug.SetGCPercent(500)
 	debug.SetMemoryLimit(200 << 20)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	run.WhenExhausted(func(why string) {
+		fmt.Fprintln(os.Stderr, "tachyform: "+why)
+		os.Exit(cli.ExitBroken)
+	})
 	go insist(ctx, grace, os.Stderr, os.Exit)
 	code := cli.Run(ctx, os.Args[1:], os.Stdout, os.Stderr)
 	stop()

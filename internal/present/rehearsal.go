@@ -54,7 +54,11 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 		}
 		s.row("visit "+itoa(i+1), pad(v.URL, 6)+" "+text)
 	}
-	for _, st := range r.Stores {
+	for i, st := range r.Stores {
+		if i == 20 && len(r.Stores) > 21 {
+			s.row("", s.faint.Render(fmt.Sprintf("and %s; --format json has all", count(len(r.Stores)-i, "more store"))))
+			break
+		}
 		s.row("store", st.Name+s.faint.Render(fmt.Sprintf("  %s, %s", count(len(st.URLs), "answer"), Bytes(st.Bytes))))
 	}
 	s.stored(r)

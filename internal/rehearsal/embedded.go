@@ -22,6 +22,9 @@ type Embedded struct {
 
 // NewEmbedded starts the embedded stage for a site.
 func NewEmbedded(server *site.Server, others map[string]*site.Server, limits stage.Limits) *Embedded {
+	if limits.Ledger == nil {
+		limits.Ledger = stage.NewLedger()
+	}
 	b := stage.New(server, others, limits)
 	return &Embedded{b: b, tabs: []*stage.Tab{b.NewTab()}, fresh: func(s *site.Server) *Embedded { return NewEmbedded(s, others, limits) }}
 }

@@ -86,8 +86,9 @@ func (w *Work) Compare(ctx context.Context, releases []string, o Comparison) (*c
 			o.Pages[i] = "/" + u
 		}
 	}
+	limits := stage.Limits{Ledger: stage.NewLedger()}
 	o.Start = func(s *site.Server) (rehearsal.Stage, func(), error) {
-		st := rehearsal.NewEmbedded(s, others, stage.Limits{})
+		st := rehearsal.NewEmbedded(s, others, limits)
 		return st, st.Close, nil
 	}
 	if o.On == "chromium" {

@@ -119,8 +119,9 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 	if t.stories, err = storiesOf(c, s, o, t.next != nil); err != nil {
 		return nil, nil, input(err)
 	}
+	limits := stage.Limits{Ledger: stage.NewLedger()}
 	embedded := func() (rehearsal.Stage, func(), error) {
-		st := rehearsal.NewEmbedded(t.server, others, stage.Limits{})
+		st := rehearsal.NewEmbedded(t.server, others, limits)
 		return st, st.Close, nil
 	}
 	real := func() (rehearsal.Stage, func(), error) { return inChromium(ctx, t.server) }

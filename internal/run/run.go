@@ -11,6 +11,7 @@ import (
 	"tachyform.dev/tachyform/internal/config"
 	"tachyform.dev/tachyform/internal/fitting"
 	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // Work is what all that is run has in common.
@@ -32,6 +33,9 @@ func (w *Work) say(format string, args ...any) {
 		w.Say(fmt.Sprintf(format, args...))
 	}
 }
+
+// WhenExhausted has f called when a script of a site takes all memory and cannot be ended but with the process.
+func WhenExhausted(f func(why string)) { stage.WhenExhausted(f) }
 
 // Input is an error about what was given: a configuration, a folder, an address. All other errors are about what broke while working.
 type Input struct{ err error }

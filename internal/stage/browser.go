@@ -18,7 +18,8 @@ const Origin = "https://site.example"
 // Limits bound what a worker may cost. The zero value means the defaults.
 type Limits struct {
 	Step   time.Duration // real time of one callback; 5 s
-	Memory uint64        // growth of the program's heap in bytes; 1 GiB
+	Memory uint64        // growth of the program's heap in bytes; 512 MiB
+	Ledger *Ledger       // is shared by browsers of the same site; one of its own
 }
 
 // Remark is something that the stage noticed about a worker.
@@ -88,7 +89,10 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 		limits.Step = 5 * time.Second
 	}
 	if limits.Memory == 0 {
-		limits.Memory = 1 << 30
+		limits.Memory = 512 << 20
+	}
+	if limits.Ledger == nil {
+		limits.Ledger = NewLedger()
 	}
 	b := &Browser{origin: Origin, server: server, others: others, network: Online, loop: &loop{},
 		http: &httpCache{map[string]cached{}}, store: &cacheStorage{quota: maxStored}, bases: map[string]string{}, limits: limits, guard: newGuard(limits),
@@ -96,8 +100,17 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 	if server.Site.Origin != "" {
 		b.origin = server.Site.Origin
 	}
+	b.loop.begins = b.guard.newAct
 	b.loop.busy = func() {
-		b.remark(Remark{Kind: "limit", Message: "the worker was ended: it keeps the browser busy with timers and events without end"})
+		const why = "it keeps the browser busy with timers and events without end"
+		b.remark(Remark{Kind: "limit", Message: "the worker was ended: " + why})
+		for _, r := range b.regs {
+			for _, w := range []*worker{r.installing, r.waiting, r.active} {
+				if w != nil && w.vm != nil {
+					w.account("").end(why, true)
+				}
+			}
+		}
 		b.endWorkers()
 	}
 	return b
@@ -181,6 +194,7 @@ func (b *Browser) Sent() []Sent {
 
 func (b *Browser) remark(r Remark) {
 	if len(b.remarks) < 1000 {
+		r.Message = clipped(r.Message)
 		b.remarks = append(b.remarks, r)
 	}
 }

@@ -61,7 +61,7 @@ func (s *cacheStorage) remove(name string) bool {
 			c.gone = true
 			s.stores = append(s.stores[:i:i], s.stores[i+1:]...)
 			for _, e := range c.entries {
-				s.bytes -= int64(len(e.res.bytes()))
+				s.bytes -= weightOf(e.res)
 			}
 			return true
 		}
@@ -140,10 +140,20 @@ func varyMatches(e *cacheEntry, req *request) bool {
 	return true
 }
 
+// weightOf is what a stored answer counts: its body, and headers where they are more than what servers send.
+func weightOf(r *response) int64 {
+	const usual = 16 << 10
+	n := 0
+	for _, h := range r.headers {
+		n += len(h[0]) + len(h[1])
+	}
+	return int64(len(r.bytes()) + max(0, n-usual))
+}
+
 // put stores an answer in place of the one that the URL has. The text would let answers stand side by side that vary by a
 // header; Chromium keeps one for each URL.
 func (s *cacheStorage) put(c *cacheStore, req *request, res *response, by string, at float64) string {
-	size := int64(len(res.bytes()))
+	size := weightOf(res)
 	if s.bytes+size > s.quota {
 		return "Quota exceeded."
 	}
@@ -158,7 +168,7 @@ func (s *cacheStorage) put(c *cacheStore, req *request, res *response, by string
 
 func (s *cacheStorage) delete(c *cacheStore, gone []*cacheEntry) bool {
 	for _, g := range gone {
-		s.bytes -= int64(len(g.res.bytes()))
+		s.bytes -= weightOf(g.res)
 		c.entries = without(c.entries, g)
 		u := withoutFragment(g.req.url)
 		if list := without(c.byURL[u], g); len(list) > 0 {

@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"regexp"
@@ -39,21 +40,22 @@ type PageRequest struct {
 // document is a page whose scripts run: its realm, and how far it is.
 type document struct {
 	realm
-	tab     *Tab
-	loader  *loader
-	source  string
-	unmade  error // why its globals could not be made
-	at      int   // where the next inline script is looked for in the source
-	modules map[string]*module
-	maps    importMap
-	sheets  []string
-	asked   map[string]*need // by use and address
-	inner   int              // events that are being handled inside of others
-	done    bool             // the load event was fired
-	since   float64          // when, in ms of the virtual clock
-	over    bool             // it was left, or ended
-	errors  []PageError
-	referer string
+	tab      *Tab
+	loader   *loader
+	source   string
+	unmade   error // why its globals could not be made
+	at       int   // where the next inline script is looked for in the source
+	modules  map[string]*module
+	maps     importMap
+	sheets   []string
+	asked    map[string]*need    // by use and address
+	accounts map[string]*account // of its scripts, by their root-relative URL
+	inner    int                 // events that are being handled inside of others
+	done     bool                // the load event was fired
+	since    float64             // when, in ms of the virtual clock
+	over     bool                // it was left, or ended
+	errors   []PageError
+	referer  string
 
 	key        string     // by which the run is remembered, "" when it is not
 	trail      []askedFor // what it asked for
@@ -352,12 +354,7 @@ func (d *document) fail(e PageError) {
 func (d *document) report(where string, err error) {
 	var ex *goja.Exception
 	if errors.As(err, &ex) {
-		e := d.describe(ex.Value())
-		if e.line == 0 {
-			p := d.place(ex.String())
-			e.file, e.line, e.column = p.file, p.line, p.column
-		}
-		d.uncaught(ex.Value(), e)
+		d.uncaught(ex.Value(), d.caught(ex))
 	}
 }
 
@@ -410,9 +407,34 @@ func text(o *goja.Object, name string) string {
 	return ""
 }
 
+// account is that of a script of the page, or of the page where no script is to be made out.
+func (d *document) account(file string) *account {
+	if a := d.accounts[file]; a != nil {
+		return a
+	}
+	return d.b.limits.Ledger.of("page "+d.url, d.source)
+}
+
+// allows says whether a script is run, and notes that it is.
+func (d *document) allows(url, source string) bool {
+	file, a := d.b.Relative(url), d.b.limits.Ledger.of("script "+url, source)
+	if d.accounts == nil {
+		d.accounts = map[string]*account{}
+	}
+	d.accounts[file] = a
+	why := cmp.Or(a.refused(), d.account("").refused())
+	if why != "" {
+		d.b.remark(Remark{Kind: "limit", Message: "the script is not run again: it was ended before (" + why + ")", File: file, URL: d.b.Relative(d.url)})
+	}
+	return why == ""
+}
+
 // execute runs a classic script whose first line is a line of its file.
 func (d *document) execute(url, source string, at place) {
 	source = at.padded(source)
+	if !d.allows(url, source) {
+		return
+	}
 	p, err := d.b.docs.pageProgram(url, source)
 	if err != nil {
 		e := *asScriptError(err)
@@ -423,7 +445,7 @@ func (d *document) execute(url, source string, at place) {
 	if _, err := d.vm.RunProgram(p); err != nil {
 		var interrupted *goja.InterruptedError
 		if errors.As(err, &interrupted) {
-			panic(interrupted.Value())
+			panic(interrupted)
 		}
 		d.report("script", err)
 	}

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"github.com/dop251/goja"
 	"github.com/dop251/goja/ast"
@@ -46,6 +47,14 @@ func TestHostileWorkers(t *testing.T) {
 		"a redirect in circles":      "onfetch = (e) => { if (e.request.mode === 'navigate') e.respondWith(Response.redirect(e.request.url)); };",
 		"a fetch of itself":          "onfetch = (e) => e.respondWith((async () => { for (;;) await fetch('/app.css'); })());",
 		"an event that never ends":   "oninstall = (e) => e.waitUntil(new Promise(() => {})); onfetch = (e) => e.respondWith(new Promise(() => {}));",
+		"an error that never tells":  "onfetch = () => { throw {name: 'x', get message() { for (;;) {} }}; };",
+		"an error that is a proxy":   "onfetch = (e) => e.respondWith(Promise.reject(new Proxy({}, {get() { for (;;) {} }})));",
+		"a first run that is a trap": "throw {toString() { for (;;) {} }};",
+		"an error of many megabytes": "onfetch = () => { throw new Error('x'.repeat(1 << 26)); };",
+		"messages back and forth":    "const c = new MessageChannel(); c.port1.onmessage = () => c.port1.postMessage(1); c.port2.onmessage = () => c.port2.postMessage(1); c.port1.postMessage(1); onfetch = () => {};",
+		"stores without end":         "onfetch = (e) => e.waitUntil((async () => { for (let i = 0; ; i++) await caches.open('s' + i); })());",
+		"enormous headers":           "onfetch = (e) => e.waitUntil((async () => { const c = await caches.open('x'); for (let i = 0; ; i++) await c.put('/' + i, new Response('', {headers: {a: 'x'.repeat(1 << 20)}})); })());",
+		"a function bound for ever":  "let f = () => 1; for (let i = 0; i < 3e6; i++) f = f.bind(null, i); f(); onfetch = () => {};",
 		"a message storm":            "onfetch = (e) => e.waitUntil((async () => { for (let i = 0; i < 20000; i++) for (const c of await clients.matchAll({includeUncontrolled: true})) c.postMessage('x'.repeat(1000)); })());",
 		"an error that is a trap":    "onfetch = () => { throw {get stack() { for (;;) {} }, toString() { throw 1; }}; };",
 		"imports of itself":          "importScripts('/sw.js');",
@@ -117,6 +126,86 @@ func TestPagesLedInCircles(t *testing.T) {
 		said = append(said, r.Message)
 	}
 	assert.Contains(t, strings.Join(said, "\n"), "the visitor never comes to rest")
+}
+
+// TestEndedForGood has a script that does not come back: it is tried again once, by whatever page; then what it does is known. The next release is
+// another script.
+func TestEndedForGood(t *testing.T) {
+	limits := Limits{Step: 100 * time.Millisecond, Memory: 128 << 20}
+	limitsSeen := func(b *Browser) (out []string) {
+		for _, r := range b.Remarks() {
+			if r.Kind == "limit" {
+				out = append(out, r.Message)
+			}
+		}
+		return out
+	}
+	t.Run("worker", func(t *testing.T) {
+		b := New(serve(t, small("oninstall = () => skipWaiting(); onactivate = () => clients.claim(); onfetch = () => { for (;;) {} };"), site.Rules{}), nil, limits)
+		t.Cleanup(b.Close)
+		visit(t, b)
+		fork, tabs := b.Fork()
+		t.Cleanup(fork.Close)
+		var last *Load
+		for range 6 {
+			l, err := tabs[0].Open("/")
+			require.NoError(t, err)
+			last = l
+		}
+		assert.Len(t, append(limitsSeen(b), limitsSeen(fork)...), 2)
+		assert.Contains(t, last.Why, "it was ended before (it ran for more than 100ms without coming back), and is not run again")
+		b.Release(serve(t, small("oninstall = () => skipWaiting(); onfetch = (e) => e.respondWith(new Response('<title>Mended</title>', {headers: {'Content-Type': 'text/html'}}));"), site.Rules{}))
+		b.Advance(25 * time.Hour)
+		tab := b.NewTab()
+		for range 3 {
+			_, err := tab.Open("/")
+			require.NoError(t, err)
+			b.Settle()
+		}
+		l, err := tab.Open("/")
+		require.NoError(t, err)
+		assert.Equal(t, "Mended", l.Title)
+	})
+	t.Run("script of pages", func(t *testing.T) {
+		files := map[string]string{"app.js": "for (;;) {}"}
+		for _, n := range []string{"index", "a", "b", "c"} {
+			files[n+".html"] = "<!doctype html><title>" + n + "</title><script src=app.js></script><script>document.title += ' on'</script>"
+		}
+		b := New(serve(t, files, site.Rules{}), nil, limits)
+		t.Cleanup(b.Close)
+		b.RunScripts(true)
+		var seen []string
+		for _, n := range []string{"index", "a", "b", "c"} {
+			l, err := b.NewTab().Open("/" + n + ".html")
+			require.NoError(t, err)
+			seen = append(seen, l.Title)
+		}
+		assert.Equal(t, []string{"", "", "b on", "c on"}, seen, "what else a page does is seen again")
+		said := limitsSeen(b)
+		require.Len(t, said, 4)
+		assert.Contains(t, said[3], "the script is not run again: it was ended before")
+	})
+	t.Run("many short callbacks", func(t *testing.T) {
+		b := New(serve(t, small("const c = new MessageChannel(); c.port1.onmessage = () => c.port1.postMessage(1); c.port2.onmessage = () => c.port2.postMessage(1); c.port1.postMessage(1); onfetch = () => {};"), site.Rules{}), nil, limits)
+		t.Cleanup(b.Close)
+		for range 4 {
+			visit(t, b)
+		}
+		said := limitsSeen(b)
+		require.NotEmpty(t, said)
+		assert.Regexp(t, `kept the browser at work for more than 200ms|busy with timers and events without end|ran for more than 100ms`, said[0])
+	})
+}
+
+// TestLongMessages bounds what is kept of what a site says.
+func TestLongMessages(t *testing.T) {
+	b := New(serve(t, small("onfetch = () => { console.error('x'.repeat(1 << 22)); throw new Error('é'.repeat(1 << 22)); };"), site.Rules{}), nil, Limits{})
+	t.Cleanup(b.Close)
+	visit(t, b)
+	for _, r := range b.Remarks() {
+		assert.Less(t, len(r.Message), 5000, r.Kind)
+		assert.True(t, utf8.ValidString(r.Message))
+	}
 }
 
 // TestNestedSources has scripts nested so deep that parsing them would need more stack than a program has.

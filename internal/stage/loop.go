@@ -25,6 +25,8 @@ type loop struct {
 	seq   int
 	queue taskQueue
 	busy  func() // told when a run does not come to its end
+
+	begins func() // told when a run begins
 }
 
 type taskQueue []*task
@@ -71,6 +73,9 @@ func (l *loop) cancel(t *task) {
 // whether done became true.
 func (l *loop) runUntil(done func() bool, limit float64) bool {
 	end := l.now + limit
+	if l.begins != nil {
+		l.begins()
+	}
 	for steps := 0; !done(); {
 		if l.queue.Len() == 0 || l.queue[0].at > end {
 			return false

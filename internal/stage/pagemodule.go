@@ -327,6 +327,11 @@ func (d *document) link(m *module, source string, done func(*module)) {
 		done(m)
 		return
 	}
+	if !d.allows(m.url, source) {
+		m.state, m.broken = moduleLinked, &scriptError{message: "Error: the module was ended before, and is not run again", file: m.url}
+		done(m)
+		return
+	}
 	m.program, m.deps, m.async = c.program, c.deps, c.async
 	left := 1
 	ready := func() {

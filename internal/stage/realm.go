@@ -36,6 +36,8 @@ type host interface {
 	thrown(where string, e *scriptError)
 	// stop ends the realm.
 	stop()
+	// account is that of one of its scripts, by its root-relative URL; nil for one that has none.
+	account(file string) *account
 	// phase is "installing", "activating" or "" for a worker at work or a page.
 	phase() state
 }
@@ -109,7 +111,7 @@ func (g *realm) invoke(f goja.Callable, args ...goja.Value) error {
 func (g *realm) report(where string, err error) {
 	var ex *goja.Exception
 	if errors.As(err, &ex) {
-		g.in.thrown("in a "+where, g.describe(ex.Value()))
+		g.in.thrown("in a "+where, g.caught(ex))
 	}
 }
 

@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"bytes"
 	"embed"
 	"errors"
 	"fmt"
@@ -12,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/dop251/goja"
@@ -131,7 +133,9 @@ type guard struct {
 	vm     *goja.Runtime
 	since  time.Time
 	heap   uint64
-	first  uint64 // what was in use when the stage was made
+	first  uint64        // what was in use when the stage was made
+	lost   bool          // a call was left to itself and goes on
+	act    time.Duration // what all callbacks took since the visitor did something
 	stop   chan struct{}
 }
 
@@ -151,6 +155,9 @@ func newGuard(l Limits) *guard {
 func (g *guard) close() { close(g.stop) }
 
 func heapBytes() uint64 { return measured("/memory/classes/heap/objects:bytes") }
+
+// stackBytes is what the calls of the engine into itself take.
+func stackBytes() uint64 { return measured("/memory/classes/heap/stacks:bytes") }
 
 // liveBytes is what was in use when memory was last tidied up.
 func liveBytes() uint64 { return measured("/gc/heap/live:bytes") }
@@ -176,7 +183,9 @@ func (g *guard) watch() {
 			switch {
 			case ran > g.limits.Step:
 				g.vm.Interrupt(fmt.Sprintf("ran for more than %s without coming back", g.limits.Step))
-			case liveBytes() > g.first+3*g.limits.Memory: // many callbacks, each of which took little
+			case g.act+ran > actSteps*g.limits.Step:
+				g.vm.Interrupt(g.tooLong())
+			case liveBytes() > g.first+g.limits.Memory+g.limits.Memory/4: // many callbacks, each of which took little
 				g.tooMuch(g.vm)
 			case ran > 50*time.Millisecond && g.heap == 0:
 				g.heap = heapBytes()
@@ -184,7 +193,22 @@ func (g *guard) watch() {
 				g.tooMuch(g.vm)
 			}
 		}
+		if all := heapBytes() + stackBytes(); (g.vm != nil || g.lost) && all > g.first+3*g.limits.Memory {
+			exhausted(fmt.Sprintf("a script of the site took %d MB of memory in one call that cannot be ended, and the program ends before the machine does; what the site does is not known", all>>20))
+		}
 		g.mu.Unlock()
+	}
+}
+
+var whenExhausted atomic.Pointer[func(why string)]
+
+// WhenExhausted has f called when a script takes all memory in one call of the engine, which nothing but the end of the process can end. By default nothing
+// is done.
+func WhenExhausted(f func(why string)) { whenExhausted.Store(&f) }
+
+func exhausted(why string) {
+	if f := whenExhausted.Load(); f != nil {
+		(*f)(why)
 	}
 }
 
@@ -216,10 +240,18 @@ func (g *guard) enter(vm *goja.Runtime) (leave func(), outermost bool) {
 	return func() {
 		if outer == nil {
 			g.mu.Lock()
+			g.act += time.Since(g.since)
 			g.vm = nil
 			g.mu.Unlock()
 		}
 	}, outer == nil
+}
+
+// lose notes that a call was left to itself.
+func (g *guard) lose(busy bool) {
+	g.mu.Lock()
+	g.lost = g.lost || busy
+	g.mu.Unlock()
 }
 
 // grace is how much longer than its limit a callback may take to notice that it is to end. One call of a function that is
@@ -291,7 +323,11 @@ func (g *realm) call(f goja.Callable, args ...goja.Value) (v goja.Value, err err
 	defer leave()
 	run := func() (o outcome) {
 		defer func() {
-			if r := recover(); r != nil { // the engine itself gave up; the worker's globals cannot be trusted any more
+			switch r := recover().(type) {
+			case nil:
+			case *goja.InterruptedError: // in code that is not called by other code
+				o.err = r
+			default: // the engine itself gave up; the worker's globals cannot be trusted any more
 				o.err = &engineError{r}
 			}
 		}()
@@ -305,25 +341,31 @@ func (g *realm) call(f goja.Callable, args ...goja.Value) (v goja.Value, err err
 		v, err = o.v, o.err
 	}
 	var gaveUp *engineError
-	if errors.As(err, &gaveUp) || errors.Is(err, errBusy) {
-		g.b.remark(Remark{Kind: "limit", Message: g.what + " was ended: " + err.Error(), File: g.b.Relative(g.url)})
-		g.in.stop()
-		return nil, errStopped
-	}
 	var interrupted *goja.InterruptedError
-	if errors.As(err, &interrupted) {
-		e := g.place(interrupted.String())
-		g.b.remark(Remark{Kind: "limit", Message: g.what + " was ended: it " + fmt.Sprint(interrupted.Value()), File: e.file, Line: e.line, Column: e.column})
-		g.in.stop()
-		return nil, errStopped
-	}
 	var overflow *goja.StackOverflowError
-	if errors.As(err, &overflow) {
-		g.b.remark(Remark{Kind: "limit", Message: g.what + " was ended: its calls are nested too deep", File: g.b.Relative(g.url)})
-		g.in.stop()
-		return nil, errStopped
+	switch {
+	case errors.As(err, &gaveUp), errors.Is(err, errBusy):
+		g.b.guard.lose(errors.Is(err, errBusy))
+		g.end(err.Error(), &scriptError{file: g.b.Relative(g.url)}, true)
+	case errors.As(err, &interrupted):
+		why := fmt.Sprint(interrupted.Value())
+		g.end("it "+why, g.place(interrupted.String()), why == g.b.guard.tooLong())
+	case errors.As(err, &overflow):
+		g.end("its calls are nested too deep", &scriptError{file: g.b.Relative(g.url)}, false)
+	default:
+		return v, err
 	}
-	return v, err
+	return nil, errStopped
+}
+
+// end ends the realm for what its scripts did, and notes it where it counts for other realms with the same scripts.
+func (g *realm) end(why string, at *scriptError, forGood bool) {
+	g.b.remark(Remark{Kind: "limit", Message: g.what + " was ended: " + why, File: at.file, Line: at.line, Column: at.column})
+	g.in.account(at.file).end(why, forGood)
+	if forGood {
+		g.b.guard.newAct() // others are not to blame
+	}
+	g.in.stop()
 }
 
 var errStopped = errors.New("the worker is not running")
@@ -333,7 +375,11 @@ var frame = regexp.MustCompile(`(?:at |\()(?:[^\s(]+ \()?([^\s()]+?):(\d+):(\d+)
 // place finds the worker's own innermost line in a stack.
 func (g *realm) place(stack string) *scriptError {
 	e := &scriptError{}
+	if len(stack) > maxStack { // most of it is a message
+		stack = stack[:maxText] + stack[len(stack)-maxStack+maxText:]
+	}
 	e.message, _, _ = strings.Cut(stack, "\n")
+	e.message = clipped(e.message)
 	for _, m := range frame.FindAllStringSubmatch(stack, -1) {
 		if m[1] == preludeName || strings.HasPrefix(m[1], "native") {
 			continue
@@ -362,33 +408,68 @@ func (g *realm) here() *scriptError {
 	return &scriptError{}
 }
 
-// describe turns a thrown value into a message with its place.
+// describe turns a thrown value into a message with its place. What is asked of the value may be code of the site: it runs as such.
 func (g *realm) describe(v goja.Value) *scriptError {
 	if v == nil || goja.IsUndefined(v) {
 		return &scriptError{message: "undefined"}
 	}
-	if o, ok := v.(*goja.Object); ok {
-		message := safeString(o)
-		if s := o.Get("stack"); s != nil && !goja.IsUndefined(s) {
-			e := g.place(s.String())
-			e.message = message
-			return e
-		}
-		return &scriptError{message: message}
+	o, ok := v.(*goja.Object)
+	if !ok {
+		return &scriptError{message: clipped(v.String())}
 	}
-	return &scriptError{message: v.String()}
+	out := &scriptError{message: notShown}
+	_, _ = g.call(func(goja.Value, ...goja.Value) (goja.Value, error) {
+		message := clipped(safeString(g.vm, o))
+		out.message = message
+		_ = g.vm.Try(func() {
+			if s := o.Get("stack"); s != nil && !goja.IsUndefined(s) {
+				out = g.place(s.String())
+				out.message = message
+			}
+		})
+		return nil, nil
+	})
+	return out
 }
 
-// safeString makes a string of an object that may have a hostile toString.
-func safeString(o *goja.Object) (s string) {
-	defer func() {
-		if recover() != nil {
-			s = "an object that cannot be shown"
+// caught describes an exception, which also knows where it was thrown.
+func (g *realm) caught(ex *goja.Exception) *scriptError {
+	e := g.describe(ex.Value())
+	if e.line == 0 {
+		var b bytes.Buffer
+		for _, f := range ex.Stack() {
+			b.WriteString("\tat ")
+			f.Write(&b)
+			b.WriteByte('\n')
 		}
-	}()
-	name, message := o.Get("name"), o.Get("message")
-	if message != nil && !goja.IsUndefined(message) && name != nil && !goja.IsUndefined(name) {
-		return name.String() + ": " + message.String()
+		p := g.place(b.String())
+		e.file, e.line, e.column = p.file, p.line, p.column
 	}
-	return o.String()
+	return e
+}
+
+// told gives an error that can be shown: the text of an exception may be code of the site.
+func (g *realm) told(err error) error {
+	var ex *goja.Exception
+	if errors.As(err, &ex) {
+		return g.caught(ex)
+	}
+	return err
+}
+
+// notShown is told of a thrown value that does not let itself be described.
+const notShown = "an object that cannot be shown"
+
+// safeString makes a string of an object that may have a hostile toString.
+func safeString(vm *goja.Runtime, o *goja.Object) string {
+	s := notShown
+	_ = vm.Try(func() {
+		name, message := o.Get("name"), o.Get("message")
+		if message != nil && !goja.IsUndefined(message) && name != nil && !goja.IsUndefined(name) {
+			s = name.String() + ": " + message.String()
+			return
+		}
+		s = o.String()
+	})
+	return s
 }

@@ -53,6 +53,10 @@ func (w *worker) start() error {
 	if w.vm != nil {
 		return nil
 	}
+	if why := w.account("").refused(); why != "" {
+		w.b.trace(nil, "the worker %s is not started again: it was ended before", w.b.Relative(w.url))
+		return &scriptError{message: "it was ended before (" + why + "), and is not run again", file: w.b.Relative(w.url)}
+	}
 	w.b.trace(nil, "the worker %s is started, with fresh globals", w.b.Relative(w.url))
 	p, err := workerPrelude()
 	if err != nil {
@@ -70,7 +74,7 @@ func (w *worker) start() error {
 	}
 	setup, _ := goja.AssertFunction(v)
 	if _, err := w.call(setup, w.hostObject()); err != nil {
-		return err
+		return w.told(err)
 	}
 	if err := w.run(w.url); err != nil {
 		w.stop()
@@ -80,7 +84,12 @@ func (w *worker) start() error {
 		return errStopped
 	}
 	_, err = w.call(w.hooks["loaded"])
-	return err
+	return w.told(err)
+}
+
+// account is one for all of the worker's scripts.
+func (w *worker) account(string) *account {
+	return w.b.limits.Ledger.of(w.url, w.scripts[w.url])
 }
 
 // run executes one of the worker's scripts.
@@ -100,16 +109,7 @@ func (w *worker) run(url string) error {
 		return err
 	}
 	_, err = w.call(func(goja.Value, ...goja.Value) (goja.Value, error) { return w.vm.RunProgram(prog) })
-	var ex *goja.Exception
-	if errors.As(err, &ex) {
-		e := w.describe(ex.Value())
-		if e.line == 0 {
-			p := w.place(ex.String())
-			e.file, e.line, e.column = p.file, p.line, p.column
-		}
-		return e
-	}
-	return err
+	return w.told(err)
 }
 
 // lifecycle dispatches install or activate and calls done with the first error.
