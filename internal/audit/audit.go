@@ -96,7 +96,7 @@ type Report struct {
 	Platforms []Verdict         `json:"platforms"`
 	Checks    []Result          `json:"checks"`
 	Rehearsal *rehearsal.Report `json:"rehearsal"`
-	App       *likeness.App     `json:"-"` // how the app will look
+	App       *likeness.App     `json:"-"` // how the app will look; nil when that was not asked
 	Baseline  *Comparison       `json:"baseline,omitempty"`
 	Deployed  *deployed.Report  `json:"deployed,omitempty"` // for --release
 }
@@ -180,6 +180,8 @@ type Options struct {
 	Live      *Live             // what a live origin's server showed; nil for a folder
 	Inventory *survey.Inventory // of the site when it was taken before
 	Deployed  *deployed.Report  // how what is live differs from the release that was to be deployed; nil when that was not asked
+
+	Looks bool // how the app will look is gathered, which takes its pictures to be decoded
 
 	Private func(url string) bool // what belongs to one visitor, and is right not to be there without a network; nil for nothing
 }
@@ -289,7 +291,9 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 		v.Silent = f.silent(p)
 		out.Platforms = append(out.Platforms, v)
 	}
-	out.App = f.app()
+	if o.Looks {
+		out.App = f.app()
+	}
 	return out, nil
 }
 

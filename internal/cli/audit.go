@@ -76,6 +76,7 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 			if err != nil {
 				return err
 			}
+			opts.Looks = a.format == "html"
 			if o.scripts != "" && o.scripts != "run" && o.scripts != "read" {
 				return usage(fmt.Errorf("--scripts %s: it is run or read", o.scripts))
 			}
@@ -169,6 +170,7 @@ func (a *app) auditServed(cmd *cobra.Command, o auditing, c *config.Config) erro
 	if err != nil {
 		return err
 	}
+	opts.Looks = a.format == "html"
 	o.reach.Mine = true
 	access, err := a.access(c.Address, &o.reach)
 	if err != nil {
@@ -200,6 +202,7 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	if err != nil {
 		return err
 	}
+	opts.Looks = a.format == "html"
 	o.reach.Mine = o.release != ""
 	access, err := a.access(address, &o.reach)
 	if err != nil {

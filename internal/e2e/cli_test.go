@@ -295,7 +295,7 @@ func TestDraftThenFit(t *testing.T) {
 	assert.Contains(t, errs, "is there already; --force overwrites it")
 	fine(t, dir, "draft", "dist", "--force")
 	fine(t, dir, "fit")
-	for _, p := range rehearsed(t, dir).Pages {
+	for _, p := range rehearsed(t, dir, "--story", "none").Pages {
 		want := rehearsal.Whole
 		if p.URL == "/account/" {
 			want = rehearsal.StandIn

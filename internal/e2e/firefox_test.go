@@ -207,6 +207,7 @@ func TestDemoInFirefox(t *testing.T) {
 
 // TestPromisesInFirefox is about what differs there: pages by a rule without a network, the outbox, and a sound played from the middle.
 func TestPromisesInFirefox(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	dir := t.TempDir()
 	const rate, seconds = 8000, 4

@@ -416,7 +416,7 @@ func TestFitOfAServer(t *testing.T) {
 	assert.Contains(t, string(must(os.ReadFile(filepath.Join(r.dir, "tags.html")))), `<link rel="manifest" href="/static/manifest.webmanifest">`)
 	audit, _, _ := run(t, r.dir, "audit", "--fail-on", "never")
 	assert.Contains(t, audit, "worker/none", "nothing is pretended")
-	rehearse := fine(t, r.dir, "rehearse")
+	rehearse := fine(t, r.dir, "rehearse", "--story", "none")
 	assert.Contains(t, rehearse, "8 lost")
 
 	// A template that is not safe to edit is left alone, byte for byte, and its line named.
