@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -12,6 +11,7 @@ import (
 	"tachyform.dev/tachyform/internal/audit"
 	"tachyform.dev/tachyform/internal/config"
 	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/rehearsal"
 	"tachyform.dev/tachyform/internal/run"
 )
@@ -256,7 +256,7 @@ func (o auditing) options(c *config.Config) (opts audit.Options, earlier *audit.
 	if o.baseline == "" {
 		return opts, nil, nil
 	}
-	data, err := os.ReadFile(o.baseline)
+	data, err := regular.ReadFile(o.baseline, regular.Large)
 	if err != nil {
 		return opts, nil, fmt.Errorf("--baseline: %w", err)
 	}

@@ -13,6 +13,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/hosting"
 	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/regular"
 )
 
 func (a *app) headersCommand() *cobra.Command {
@@ -85,7 +86,7 @@ func (a *app) writeHost(dir string, files []hosting.Output) error {
 		return usage(fmt.Errorf("--out %s: there is no such folder", dir))
 	}
 	for _, f := range files {
-		was, err := os.ReadFile(filepath.Join(dir, f.Name))
+		was, err := regular.ReadFile(filepath.Join(dir, f.Name), regular.Small)
 		if err == nil && !bytes.Contains(was, []byte(`Written by "tachyform headers"`)) && f.Name != "hosting.json" {
 			return usage(fmt.Errorf("%s %w; take over by hand what it says, or name another folder with --out", filepath.Join(dir, f.Name), errMade))
 		}

@@ -16,6 +16,7 @@ import (
 	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/present"
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/sheet"
 	"tachyform.dev/tachyform/internal/site"
 )
@@ -157,7 +158,7 @@ func loadMaster(ctx context.Context, name string) (*icon.Master, error) {
 	case info.Size() > icon.MaxBytes:
 		return nil, fmt.Errorf("%s: %d bytes; masters of at most %d bytes are read", name, info.Size(), icon.MaxBytes)
 	}
-	data, err := os.ReadFile(name)
+	data, err := regular.ReadFile(name, regular.Large)
 	if err != nil {
 		return nil, err
 	}
@@ -183,7 +184,7 @@ func writeIcons(set []icon.Icon, f iconFlags, report *present.IconsReport) error
 	var taken []string
 	for _, i := range set {
 		p := filepath.Join(f.out, i.File)
-		old, err := os.ReadFile(p)
+		old, err := regular.ReadFile(p, regular.Large)
 		state := "written"
 		switch {
 		case err == nil && bytes.Equal(old, i.Data):
@@ -265,7 +266,7 @@ func completeIcons(set []icon.Icon, f iconFlags, report *present.IconsReport) er
 	if f.manifest == "" {
 		return nil
 	}
-	data, err := os.ReadFile(f.manifest)
+	data, err := regular.ReadFile(f.manifest, regular.Small)
 	if err != nil {
 		return usage(err)
 	}

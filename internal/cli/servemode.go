@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/serve"
 )
 
@@ -23,7 +24,7 @@ func modesOf(dir string) modes {
 
 func (m modes) all() map[string]serve.Mode {
 	known := map[string]serve.Mode{}
-	if data, err := os.ReadFile(m.file); err == nil {
+	if data, err := regular.ReadFile(m.file, regular.Small); err == nil {
 		_ = json.Unmarshal(data, &known) // what is damaged is forgotten
 	}
 	return known

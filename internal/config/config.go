@@ -24,6 +24,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/meant"
+	"tachyform.dev/tachyform/internal/regular"
 )
 
 // Name is how a configuration file is called.
@@ -119,7 +120,7 @@ func Find(file, site string) (*Config, error) {
 
 // Read reads and checks a configuration file. The error joins all mistakes found, each an [Error].
 func Read(file string) (*Config, error) {
-	data, err := os.ReadFile(file)
+	data, err := regular.ReadFile(file, regular.Small)
 	if err != nil {
 		var pe *os.PathError
 		if errors.As(err, &pe) {

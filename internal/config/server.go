@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 )
 
@@ -105,7 +106,7 @@ func (c *Config) answers(origin string) ([]site.AnswerRule, error) {
 func (c *Config) answer(a ServerAnswer) (site.AnswerRule, error) {
 	rule := site.AnswerRule{Path: a.Path, Query: a.Query, Method: strings.ToUpper(a.Method), Status: a.Status, Type: a.Type, Body: []byte(a.Body)}
 	if a.File != "" {
-		data, err := os.ReadFile(c.path(a.File))
+		data, err := regular.ReadFile(c.path(a.File), regular.Large)
 		if err != nil {
 			return rule, fmt.Errorf("%s: the answer for %s: %w", c.File, a.Path, err)
 		}

@@ -2,6 +2,7 @@ package crawl
 
 import (
 	"bufio"
+	"bytes"
 	"crypto/tls"
 	"crypto/x509"
 	"errors"
@@ -9,9 +10,10 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
-	"os"
 	"strings"
 	"time"
+
+	"tachyform.dev/tachyform/internal/regular"
 )
 
 // Access is how an origin is reached that does not answer everybody. None of it is sent to another origin, and none of it is kept. The nil
@@ -63,7 +65,7 @@ func NewAccess(origin string, o AccessOptions) (*Access, error) {
 		mine := transport.Clone()
 		mine.TLSClientConfig = &tls.Config{MinVersion: tls.VersionTLS12, InsecureSkipVerify: o.Insecure} //nolint:gosec // asked for, and said
 		if o.CA != "" {
-			pem, err := os.ReadFile(o.CA)
+			pem, err := regular.ReadFile(o.CA, regular.Small)
 			if err != nil {
 				return nil, fmt.Errorf("%w: %w", err, ErrAccess)
 			}
@@ -89,11 +91,11 @@ func NewAccess(origin string, o AccessOptions) (*Access, error) {
 
 // readCookies reads a file of cookies, as browsers' extensions and command-line clients write it.
 func readCookies(name, origin string) (http.CookieJar, error) {
-	file, err := os.Open(name)
+	data, err := regular.ReadFile(name, regular.Small)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", err, ErrAccess)
 	}
-	defer file.Close()
+	file := bytes.NewReader(data)
 	jar, err := cookiejar.New(nil)
 	if err != nil {
 		return nil, err

@@ -21,6 +21,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 )
 
@@ -52,7 +53,7 @@ func readLimited(name string) ([]byte, error) {
 	if info.Size() > site.MaxFile {
 		return nil, fmt.Errorf("%d bytes are more than is read", info.Size())
 	}
-	return os.ReadFile(name)
+	return regular.ReadFile(name, regular.Large)
 }
 
 // journal names what an interrupted run may have written; half-written files lie in [sparesDir] only.
@@ -68,7 +69,7 @@ func recoverRecord(s *site.Site) (*record, error) {
 	if err != nil {
 		return nil, err
 	}
-	data, err := s.Root().ReadFile(filepath.FromSlash(journalFile))
+	data, err := regular.ReadIn(s.Root(), filepath.FromSlash(journalFile), regular.Large)
 	if errors.Is(err, fs.ErrNotExist) {
 		return rec, nil
 	}
@@ -80,7 +81,7 @@ func recoverRecord(s *site.Site) (*record, error) {
 		if !fs.ValidPath(p) {
 			continue
 		}
-		if now, err := s.Root().ReadFile(filepath.FromSlash(p)); err == nil && digest(now) == want.SHA256 {
+		if now, err := regular.ReadIn(s.Root(), filepath.FromSlash(p), regular.Large); err == nil && digest(now) == want.SHA256 {
 			rec.Files[p] = want
 		}
 	}
@@ -128,11 +129,31 @@ func (p *Plan) ApplyLayout() error {
 	return p.Rendered.Layout.write()
 }
 
+// sound says whether what stands where our own files do is a folder with files: what is opened by its name could lie anywhere.
+func sound(root *os.Root) error {
+	about, err := root.Lstat(site.OwnDir)
+	if err != nil {
+		return nil // it is made
+	}
+	if !about.IsDir() {
+		return fmt.Errorf("%s is %s, and not a folder; remove it", site.OwnDir, regular.Kind(about.Mode()))
+	}
+	for _, name := range []string{lockFile, journalFile, recordFile, ignoreFile} {
+		if about, err := root.Lstat(filepath.FromSlash(name)); err == nil && !about.Mode().IsRegular() {
+			return fmt.Errorf("%s is %s, and not a file; remove it", name, regular.Kind(about.Mode()))
+		}
+	}
+	return nil
+}
+
 // locked does work on a site while nobody else does.
 func (p *Plan) locked(work func() error) error {
 	root := p.Site.Root()
 	if err := p.preflight(); err != nil {
 		return err
+	}
+	if err := sound(root); err != nil {
+		return fmt.Errorf("nothing was written: %w", err)
 	}
 	if err := root.MkdirAll(site.OwnDir, 0o755); err != nil {
 		return fmt.Errorf("nothing was written: %w", err)
@@ -145,7 +166,7 @@ func (p *Plan) locked(work func() error) error {
 	if !ok {
 		return fmt.Errorf("nothing was written: %w", ErrBusy)
 	}
-	if was, err := root.ReadFile(filepath.FromSlash(ignoreFile)); err != nil || string(was) != ignored {
+	if was, err := regular.ReadIn(root, filepath.FromSlash(ignoreFile), regular.Small); err != nil || string(was) != ignored {
 		_ = root.WriteFile(filepath.FromSlash(ignoreFile), []byte(ignored), 0o644) // without it nothing is lost
 	}
 	defer func() {

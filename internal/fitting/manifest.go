@@ -12,6 +12,7 @@ import (
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/markup"
 	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/survey"
 )
 
@@ -49,7 +50,7 @@ func (f *fitter) existingManifest() (m *manifest.Manifest, data []byte, p string
 			if orig == "" {
 				continue // written by us as a whole: it is made anew
 			}
-			if data, err = f.site.Root().ReadFile(filepath.FromSlash(originalPath(orig))); err != nil {
+			if data, err = regular.ReadIn(f.site.Root(), filepath.FromSlash(originalPath(orig)), regular.Large); err != nil {
 				return nil, nil, "", fmt.Errorf("the kept original of %s: %w", c, err)
 			}
 		}

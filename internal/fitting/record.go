@@ -9,6 +9,7 @@ import (
 	"path"
 	"path/filepath"
 
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 )
 
@@ -43,7 +44,7 @@ type recorded struct {
 
 func readRecord(root *os.Root) (*record, error) {
 	r := &record{Format: recordFormat, Files: map[string]recorded{}}
-	data, err := root.ReadFile(filepath.FromSlash(recordFile))
+	data, err := regular.ReadIn(root, filepath.FromSlash(recordFile), regular.Large)
 	if errors.Is(err, fs.ErrNotExist) {
 		return r, nil
 	}

@@ -22,6 +22,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/markup"
 	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/worker"
 )
@@ -140,7 +141,7 @@ func (f *fitter) layoutOf(insert []pagehead.Element) error {
 		return fmt.Errorf("the layout %s: %w", name, err)
 	}
 	l.mode = info.Mode().Perm()
-	if l.old, err = os.ReadFile(name); err != nil {
+	if l.old, err = regular.ReadFile(name, regular.Large); err != nil {
 		return err
 	}
 	clean, _, err := pagehead.RemoveFromLayout(l.old)
@@ -183,7 +184,7 @@ func (l *Layout) write() error {
 	if target, err := filepath.EvalSymlinks(name); err == nil {
 		name = target
 	}
-	if now, err := os.ReadFile(name); err != nil || !bytes.Equal(now, l.old) {
+	if now, err := regular.ReadFile(name, regular.Large); err != nil || !bytes.Equal(now, l.old) {
 		return fmt.Errorf("%s: %w", l.File, ErrChanged)
 	}
 	temp, err := os.CreateTemp(filepath.Dir(name), ".tachyform-*")
@@ -225,7 +226,7 @@ func unfitLayout(dir, file string) (*Layout, error) {
 		return nil, err
 	}
 	l.mode = info.Mode().Perm()
-	if l.old, err = os.ReadFile(name); err != nil {
+	if l.old, err = regular.ReadFile(name, regular.Large); err != nil {
 		return nil, err
 	}
 	n := 0
@@ -284,7 +285,7 @@ func (f *fitter) servedPages() error {
 func (f *fitter) unlessOurs(head *pagehead.Head) error {
 	var layout []byte
 	if f.opts.Served != nil && f.opts.Served.Layout != "" {
-		data, err := os.ReadFile(f.opts.Served.Layout)
+		data, err := regular.ReadFile(f.opts.Served.Layout, regular.Large)
 		if err != nil {
 			return nil //nolint:nilerr // it is said where the layout is read
 		}
@@ -468,7 +469,7 @@ func (f *fitter) buildMaps() (out []buildMap) {
 		}
 	}
 	for _, name := range names {
-		data, err := f.site.Root().ReadFile(filepath.FromSlash(name))
+		data, err := regular.ReadIn(f.site.Root(), filepath.FromSlash(name), regular.Large)
 		if err != nil {
 			continue
 		}

@@ -11,6 +11,7 @@ import (
 	"sort"
 	"strings"
 
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
 	"tachyform.dev/tachyform/internal/worker"
@@ -74,7 +75,7 @@ func Retire(ctx context.Context, s *site.Site, o RetireOptions) (*Retirement, er
 			return nil
 		}
 		x := Retired{URL: s.FileURL(p), Path: p, Known: known}
-		if data, err := s.Root().ReadFile(filepath.FromSlash(p)); err == nil {
+		if data, err := regular.ReadIn(s.Root(), filepath.FromSlash(p), regular.Large); err == nil {
 			x.Own = digest(data) != rec.Files[p].SHA256 && !isWorker(data) && !isRetiring(data)
 		}
 		r.Workers = append(r.Workers, x)
@@ -87,7 +88,7 @@ func Retire(ctx context.Context, s *site.Site, o RetireOptions) (*Retirement, er
 		}
 	}
 	for p := range rec.Files {
-		if data, err := s.Root().ReadFile(filepath.FromSlash(p)); err == nil && (isWorker(data) || isRetiring(data)) {
+		if data, err := regular.ReadIn(s.Root(), filepath.FromSlash(p), regular.Large); err == nil && (isWorker(data) || isRetiring(data)) {
 			if err := add(s.FileURL(p), "fit wrote it"); err != nil {
 				return nil, err
 			}

@@ -15,6 +15,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/worker"
 )
@@ -87,7 +88,7 @@ func unfit(ctx context.Context, s *site.Site, progress func(done, total int), ke
 
 // file decides about one file that fit wrote.
 func (r *Removal) file(p string, e recorded, whole map[string]bool) error {
-	data, err := r.site.Root().ReadFile(filepath.FromSlash(p))
+	data, err := regular.ReadIn(r.site.Root(), filepath.FromSlash(p), regular.Large)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}
@@ -113,7 +114,7 @@ func (r *Removal) file(p string, e recorded, whole map[string]bool) error {
 		r.Deleted = append(r.Deleted, p)
 		return nil
 	}
-	original, err := r.site.Root().ReadFile(filepath.FromSlash(originalPath(e.Original)))
+	original, err := regular.ReadIn(r.site.Root(), filepath.FromSlash(originalPath(e.Original)), regular.Large)
 	if err != nil || digest(original) != e.Original {
 		r.Kept = append(r.Kept, site.Skipped{Path: p, Why: "its original, which fit kept in " + originalsDir + ", is missing or damaged"})
 		return nil //nolint:nilerr // said to the user

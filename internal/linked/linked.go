@@ -17,6 +17,7 @@ import (
 	"tachyform.dev/tachyform/internal/markup"
 	"tachyform.dev/tachyform/internal/pagehead"
 	"tachyform.dev/tachyform/internal/platform"
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
 )
@@ -132,7 +133,7 @@ func File(name string) (*Found, error) {
 	if info.Size() > maxBytes {
 		return nil, fmt.Errorf("%s: %d bytes are more than a manifest has", name, info.Size())
 	}
-	data, err := os.ReadFile(name)
+	data, err := regular.ReadFile(name, regular.Small)
 	if err != nil {
 		return nil, err
 	}

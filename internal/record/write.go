@@ -17,6 +17,7 @@ import (
 	"github.com/pelletier/go-toml/v2"
 
 	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/regular"
 )
 
 // ErrOther is wrapped when a folder holds something else than recorded answers.
@@ -130,7 +131,7 @@ func listed(dir, list string) ([]string, error) {
 
 // put writes a file as a whole, unless it is there already.
 func put(root *os.Root, name string, data []byte, w *Written) error {
-	if old, err := root.ReadFile(name); err == nil && bytes.Equal(old, data) {
+	if old, err := regular.ReadIn(root, name, regular.Large); err == nil && bytes.Equal(old, data) {
 		return nil
 	}
 	if d := path.Dir(name); d != "." {

@@ -17,6 +17,7 @@ import (
 	"tachyform.dev/tachyform/internal/crawl"
 	"tachyform.dev/tachyform/internal/finding"
 	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/snapshot"
 )
@@ -80,7 +81,7 @@ func (w *Work) sources(res *crawl.Result) map[string]string {
 	c := w.Config
 	out := map[string]string{}
 	add := func(name, shown string) {
-		if data, err := os.ReadFile(name); err == nil {
+		if data, err := regular.ReadFile(name, regular.Large); err == nil {
 			sum := sha256.Sum256(data)
 			out[shown] = hex.EncodeToString(sum[:])
 		}
@@ -106,7 +107,7 @@ func (w *Work) stale(t *snapshot.Taken) []string {
 		if !filepath.IsLocal(filepath.FromSlash(name)) && name != w.Config.Pages.Layout {
 			continue
 		}
-		data, err := os.ReadFile(filepath.Join(w.Config.Dir(), filepath.FromSlash(name)))
+		data, err := regular.ReadFile(filepath.Join(w.Config.Dir(), filepath.FromSlash(name)), regular.Large)
 		sum := sha256.Sum256(data)
 		if err != nil || hex.EncodeToString(sum[:]) != t.Sources[name] {
 			out = append(out, name)

@@ -20,6 +20,7 @@ import (
 	"tachyform.dev/tachyform/internal/crawl"
 	"tachyform.dev/tachyform/internal/markup"
 	"tachyform.dev/tachyform/internal/record"
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 )
 
@@ -92,7 +93,7 @@ func Save(dir string, res *crawl.Result, sources map[string]string) error {
 		}
 		kept[name] = true
 		target := filepath.Join(dir, bodies, name)
-		if old, err := os.ReadFile(target); err == nil && sha256.Sum256(old) == sum {
+		if old, err := regular.ReadFile(target, regular.Large); err == nil && sha256.Sum256(old) == sum {
 			return f, nil
 		}
 		return f, os.WriteFile(target, data, 0o644)
@@ -158,7 +159,7 @@ func withoutQueries(all []crawl.Redirect) []crawl.Redirect {
 
 // Is says whether a folder holds a snapshot.
 func Is(dir string) bool {
-	data, err := os.ReadFile(filepath.Join(dir, Name))
+	data, err := regular.ReadFile(filepath.Join(dir, Name), regular.Large)
 	return err == nil && strings.Contains(string(data), `"`+Format+`"`)
 }
 
@@ -170,7 +171,7 @@ type Taken struct {
 
 // Read reads a snapshot. Its site has to be closed.
 func Read(dir string) (*Taken, error) {
-	data, err := os.ReadFile(filepath.Join(dir, Name))
+	data, err := regular.ReadFile(filepath.Join(dir, Name), regular.Large)
 	if err != nil {
 		var pe *fs.PathError
 		if errors.As(err, &pe) {
@@ -201,7 +202,7 @@ func Read(dir string) (*Taken, error) {
 		return nil, fmt.Errorf("%s: %w", dir, err)
 	}
 	if m := l.Missing; m != nil && fs.ValidPath(m.Body) {
-		body, err := r.Site.Root().ReadFile(path.Base(m.Body))
+		body, err := regular.ReadIn(r.Site.Root(), path.Base(m.Body), regular.Large)
 		if err != nil {
 			r.Site.Close()
 			return nil, fmt.Errorf("%s: %w", dir, err)
