@@ -120,6 +120,9 @@ func Find(file, site string) (*Config, error) {
 
 // Read reads and checks a configuration file. The error joins all mistakes found, each an [Error].
 func Read(file string) (*Config, error) {
+	if file == os.DevNull { // nobody's
+		return Parse(file, nil)
+	}
 	data, err := regular.ReadFile(file, regular.Small)
 	if err != nil {
 		var pe *os.PathError

@@ -254,6 +254,13 @@ func TestKilledAtAnyMoment(t *testing.T) {
 				require.Fail(t, "a damaged file", "%d: %s", i, line)
 			}
 		}
+		if i%2 == 1 {
+			fine(t, dir, "strip", "killed", "--quiet")
+			require.Equal(t, snapshot(t, filepath.Join(dir, "plain")), snapshot(t, site), "nothing is left of it")
+			require.NoDirExists(t, filepath.Join(site, "icons"))
+			require.NoDirExists(t, filepath.Join(site, ".tachyform"))
+			continue
+		}
 		fine(t, dir, "fit", "killed", "--quiet")
 		require.True(t, want == snapshot(t, site), "the next run completes it")
 	}

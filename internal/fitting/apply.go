@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -58,8 +59,70 @@ func readLimited(name string) ([]byte, error) {
 
 // journal names what an interrupted run may have written; half-written files lie in [sparesDir] only.
 type journal struct {
-	Format string  `json:"format"`
-	Next   *record `json:"next"`
+	Format string   `json:"format"`
+	Next   *record  `json:"next"`
+	Made   []string `json:"made,omitempty"` // folders that were not there
+}
+
+// interrupted is what an earlier run left that did not come to its end.
+type interrupted struct {
+	files   []string // of our own folder
+	folders []string // that it made and that are empty, inner ones first
+}
+
+// leftovers looks for it. What a run left that others know of, in the record, is none.
+func leftovers(root *os.Root) interrupted {
+	var out interrupted
+	for _, name := range []string{journalFile, lockFile, sparesDir} {
+		if _, err := root.Lstat(filepath.FromSlash(name)); err == nil {
+			out.files = append(out.files, name)
+		}
+	}
+	if _, err := root.Lstat(filepath.FromSlash(recordFile)); errors.Is(err, fs.ErrNotExist) {
+		for _, name := range []string{originalsDir, ignoreFile} {
+			if _, err := root.Lstat(filepath.FromSlash(name)); err == nil {
+				out.files = append(out.files, name)
+			}
+		}
+	}
+	var j journal
+	if data, err := regular.ReadIn(root, filepath.FromSlash(journalFile), regular.Large); err == nil && json.Unmarshal(data, &j) == nil {
+		for _, d := range j.Made {
+			if fs.ValidPath(d) && d != "." && isEmpty(root, d) {
+				out.folders = append(out.folders, d)
+			}
+		}
+	}
+	slices.Sort(out.folders)
+	slices.Reverse(out.folders)
+	return out
+}
+
+func isEmpty(root *os.Root, dir string) bool {
+	if about, err := root.Lstat(filepath.FromSlash(dir)); err != nil || !about.IsDir() {
+		return false
+	}
+	d, err := root.Open(filepath.FromSlash(dir))
+	if err != nil {
+		return false
+	}
+	defer d.Close()
+	_, err = d.Readdirnames(1)
+	return errors.Is(err, io.EOF)
+}
+
+// made lists the folders that the changes need and that are not there.
+func (p *Plan) made() []string {
+	missing := map[string]bool{}
+	for _, c := range p.Changes {
+		for d := path.Dir(c.Path); d != "." && !missing[d]; d = path.Dir(d) {
+			if _, err := p.Site.Root().Lstat(filepath.FromSlash(d)); !errors.Is(err, fs.ErrNotExist) {
+				break
+			}
+			missing[d] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(missing))
 }
 
 // recoverRecord reads the record. When an earlier run was interrupted, it believes of its intentions what really
@@ -101,6 +164,13 @@ func (p *Plan) preflight() error {
 			continue
 		}
 		seen[dir] = true
+		for d := dir; d != "."; d = path.Dir(d) {
+			if about, err := p.Site.Root().Lstat(filepath.FromSlash(d)); err == nil && !about.IsDir() {
+				if to, err := p.Site.Root().Stat(filepath.FromSlash(d)); err != nil || !to.IsDir() { // a link to a folder inside is one
+					bad = append(bad, d+" is "+cmp.Or(map[bool]string{true: "a file"}[about.Mode().IsRegular()], regular.Kind(about.Mode()))+", and not a folder of the site")
+				}
+			}
+		}
 		if info, err := p.Site.Root().Stat(filepath.FromSlash(dir)); err == nil && info.Mode().Perm()&0o200 == 0 {
 			bad = append(bad, "the folder "+dir+" is read-only")
 		}
@@ -197,7 +267,13 @@ func (p *Plan) apply(ctx context.Context, progress func(done, total int)) error 
 	if p.strip { // until strip is through, what fit wrote stays known
 		next = p.record
 	}
-	j := journal{Format: journalFormat, Next: next}
+	j := journal{Format: journalFormat, Next: next, Made: p.made()}
+	var before journal // of a run that was interrupted: what it made is made
+	if data, err := regular.ReadIn(root, filepath.FromSlash(journalFile), regular.Large); err == nil && json.Unmarshal(data, &before) == nil {
+		j.Made = append(j.Made, before.Made...)
+		slices.Sort(j.Made)
+		j.Made = slices.Compact(j.Made)
+	}
 	data, err := json.Marshal(j)
 	if err != nil {
 		return err

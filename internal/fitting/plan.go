@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"image/color"
+	"io/fs"
 	"math"
 	"path"
 	"path/filepath"
@@ -186,6 +187,9 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 		}
 		return nil, err
 	}
+	if err := f.keepsLinks(); err != nil {
+		return nil, err
+	}
 	f.sayVersions()
 	f.sayRendered()
 	if f.opts.Urgent && f.caching != nil && f.plan.Worker != "" {
@@ -216,12 +220,35 @@ func (f *fitter) isOurs(p string) bool {
 // free chooses the first name that is free or ours.
 func (f *fitter) free(names ...string) string {
 	for _, n := range names {
-		if _, taken := f.site.File(n); !taken || f.isOurs(n) {
+		if _, taken := f.site.File(n); !f.isLink(n) && (!taken || f.isOurs(n)) {
 			return n
 		}
 	}
 	return names[len(names)-1]
 }
+
+// isLink says whether a link stands at a path, wherever it leads.
+func (f *fitter) isLink(p string) bool {
+	about, err := f.site.Root().Lstat(filepath.FromSlash(p))
+	return err == nil && about.Mode()&fs.ModeSymlink != 0
+}
+
+// keepsLinks refuses a plan that would put a file in the place of a link: strip could not give it back.
+func (f *fitter) keepsLinks() error {
+	var links []string
+	for _, c := range f.plan.Changes {
+		if c.Kind != "page" && f.isLink(c.Path) {
+			links = append(links, c.Path)
+		}
+	}
+	if len(links) == 0 {
+		return nil
+	}
+	return fmt.Errorf("%w: %s; fit would put a file in its place, and strip could not give the link back. Put the file itself there, or remove the link", ErrLink, strings.Join(links, ", "))
+}
+
+// ErrLink says that a link stands where fit would write.
+var ErrLink = errors.New("a link stands where fit writes")
 
 func (f *fitter) write(kind, p string, data []byte) {
 	f.ours[p], f.kinds[p] = data, kind

@@ -31,14 +31,17 @@ type Removal struct {
 
 	Layouts []*Layout // templates whose tags are taken out, or have to be by hand
 
+	Leftovers []string // of a run of fit that was interrupted: files of our own folder, and folders that it made and that are empty
+
 	plan         *Plan
 	site         *site.Site
-	keepRetiring bool // workers that retire others stay
+	emptied      []string // folders that an interrupted run made and that are empty
+	keepRetiring bool     // workers that retire others stay
 }
 
 // Nothing says whether there is nothing to take out.
 func (r *Removal) Nothing() bool {
-	return r.Pages+len(r.Deleted)+len(r.Restored)+len(r.Kept)+len(r.Layouts) == 0 && len(r.plan.record.Files) == 0
+	return r.Pages+len(r.Deleted)+len(r.Restored)+len(r.Kept)+len(r.Layouts)+len(r.Leftovers) == 0 && len(r.plan.record.Files) == 0
 }
 
 // Unfit decides what to take out of a site. Nothing is changed.
@@ -81,6 +84,8 @@ func unfit(ctx context.Context, s *site.Site, progress func(done, total int), ke
 			r.Layouts = append(r.Layouts, l)
 		}
 	}
+	left := leftovers(s.Root())
+	r.Leftovers, r.emptied = append(left.files, left.folders...), left.folders
 	sort.Slice(r.plan.Changes, func(i, j int) bool { return r.plan.Changes[i].Path < r.plan.Changes[j].Path })
 	sort.Slice(r.Kept, func(i, j int) bool { return r.Kept[i].Path < r.Kept[j].Path })
 	return r, nil
@@ -209,6 +214,9 @@ func (r *Removal) Apply(ctx context.Context, progress func(done, total int)) err
 			if d != "." {
 				_ = root.Remove(filepath.FromSlash(d)) // only when it is empty
 			}
+		}
+		for _, d := range r.emptied {
+			_ = root.Remove(filepath.FromSlash(d)) // only when it is still empty
 		}
 		if len(r.plan.next.Files) > 0 { // what was left is still known
 			if err := replace(root, recordFile, r.plan.next.bytes(), 0o644); err != nil {

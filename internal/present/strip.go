@@ -1,6 +1,8 @@
 package present
 
 import (
+	"strings"
+
 	"tachyform.dev/tachyform/internal/fitting"
 )
 
@@ -13,15 +15,17 @@ type StripResult struct {
 	Deleted  []string  `json:"deleted"`
 	Restored []string  `json:"restored"`
 	Kept     []FitLeft `json:"kept"`
-	Layouts  []string  `json:"layouts,omitempty"` // templates whose tags are taken out
-	Worker   string    `json:"worker"`            // that visitors keep, "" for none
-	Farewell string    `json:"farewell"`          // what takes it from them, deployed under its name
+	Left     []string  `json:"interrupted,omitempty"` // what a run of fit left that was interrupted, which is removed
+	Layouts  []string  `json:"layouts,omitempty"`     // templates whose tags are taken out
+	Worker   string    `json:"worker"`                // that visitors keep, "" for none
+	Farewell string    `json:"farewell"`              // what takes it from them, deployed under its name
 }
 
 // StripOf makes the JSON form of a removal.
 func StripOf(dir string, r *fitting.Removal, dryRun bool) StripResult {
 	out := StripResult{Format: "tachyform.strip/1", Site: dir, DryRun: dryRun, Pages: r.Pages, Deleted: append([]string{}, r.Deleted...),
 		Restored: append([]string{}, r.Restored...), Kept: []FitLeft{}, Worker: r.Worker, Farewell: r.Farewell}
+	out.Left = r.Leftovers
 	for _, l := range r.Layouts {
 		out.Layouts = append(out.Layouts, l.File)
 	}
@@ -53,6 +57,9 @@ func (s *Style) Strip(dir string, r *fitting.Removal, dryRun bool) error {
 	}
 	if len(r.Deleted) > 0 {
 		s.row("removed", s.good.Render(pad(count(len(r.Deleted), "file"), 18))+" "+lines(s.faint, wrap(brief(r.Deleted), 82, 37)))
+	}
+	if len(r.Leftovers) > 0 {
+		s.row("removed", s.good.Render(pad("what was left", 18))+" "+lines(s.faint, wrap("by a run that was interrupted: "+strings.Join(r.Leftovers, ", "), 82, 37)))
 	}
 	for i, k := range r.Kept {
 		if i == maxListed {
