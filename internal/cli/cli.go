@@ -20,6 +20,7 @@ import (
 	"tachyform.dev/tachyform/internal/present"
 	"tachyform.dev/tachyform/internal/rehearsal"
 	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/shell"
 	"tachyform.dev/tachyform/internal/site"
 )
 
@@ -54,13 +55,15 @@ func broken(err error) error { return &exit{ExitBroken, err} }
 
 // app is what all commands share.
 type app struct {
-	formats  []string // of the command, beside text and json
-	out, err io.Writer
-	config   string
-	format   string
-	output   string
-	quiet    bool
-	noColor  bool
+	formats   []string // of the command, beside text and json
+	out, err  io.Writer
+	config    string
+	place     string // name of a place in it, "" for the usual one
+	format    string
+	output    string
+	quiet     bool
+	noColor   bool
+	schemaFor string // file that draft writes the schema of the configuration to, "" for none
 }
 
 // Run runs the program with arguments and gives the exit status.
@@ -110,6 +113,7 @@ worker in a model of a browser, opens every page without a network, and audits w
 	cmd.SetVersionTemplate("tachyform {{.Version}}\n")
 	f := cmd.PersistentFlags()
 	f.StringVar(&a.config, "config", "", "configuration `file` (default: tachyform.toml in the current folder, if there is one)")
+	f.StringVar(&a.place, "place", "", "the `name` of a [place.NAME] in the configuration, such as staging")
 	f.StringVar(&a.format, "format", "text", "text or json")
 	f.StringVar(&a.output, "output", "", "write the result to a `file` instead of standard output")
 	f.BoolVar(&a.quiet, "quiet", false, "print nothing but errors and what was asked for with --format")
@@ -150,6 +154,11 @@ func (a *app) configuration(args []string) (*config.Config, error) {
 	c, err := config.Find(a.config, folder)
 	if err != nil {
 		return nil, usage(err)
+	}
+	if a.place != "" {
+		if c, err = c.At(a.place); err != nil {
+			return nil, usage(err)
+		}
 	}
 	if a.config == "" && c.File != "" && c.File != config.Name && !a.quiet {
 		fmt.Fprintf(a.err, "The configuration is %s, which names this site.\n", c.File)
@@ -222,6 +231,18 @@ func runError(err error) error {
 	return broken(err)
 }
 
+// also gives the options that a command which follows this one needs to be about the same thing.
+func (a *app) also() string {
+	out := ""
+	if a.config != "" && a.config != config.Name {
+		out += " --config " + shell.Quote(a.config)
+	}
+	if a.place != "" {
+		out += " --place " + shell.Quote(a.place)
+	}
+	return out
+}
+
 // emit opens where the result goes, writes it, and closes it.
 func (a *app) emit(text func(*present.Style) error, value any) error {
 	return a.write(func(w io.Writer) error {
@@ -229,7 +250,9 @@ func (a *app) emit(text func(*present.Style) error, value any) error {
 		case a.format == "json":
 			return present.JSON(w, value)
 		case !a.quiet || a.output != "":
-			return text(present.New(w, a.color(w)))
+			st := present.New(w, a.color(w))
+			st.Also = a.also()
+			return text(st)
 		}
 		return nil
 	})

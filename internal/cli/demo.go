@@ -12,6 +12,7 @@ import (
 	"tachyform.dev/tachyform/internal/fitting"
 	"tachyform.dev/tachyform/internal/present"
 	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/shell"
 	"tachyform.dev/tachyform/internal/site"
 )
 
@@ -81,8 +82,8 @@ it and audits it. A folder that is not an earlier demo is never touched.`,
 					return err
 				}
 				return st.Next("less "+dir+"/sw.js", "the worker that was written, with its rules",
-					"tachyform fit "+dir, "a second run changes nothing",
-					"tachyform rehearse "+dir+" --network offline,failing", "the same pages when the server is down",
+					"tachyform fit "+shell.Quote(dir), "a second run changes nothing",
+					"tachyform rehearse "+shell.Quote(dir)+" --network offline,failing", "the same pages when the server is down",
 					"tachyform fit YOUR-SITE --dry-run", "what it would do to your own site")
 			})
 		},

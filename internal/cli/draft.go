@@ -14,11 +14,12 @@ import (
 	"tachyform.dev/tachyform/internal/fitting"
 	"tachyform.dev/tachyform/internal/present"
 	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/shell"
 )
 
 func (a *app) draftCommand() *cobra.Command {
 	var base string
-	var force bool
+	var force, schema bool
 	var public, publicPath string
 	var reach reaching
 	cmd := &cobra.Command{
@@ -29,7 +30,7 @@ colours, what to store within a ceiling, a rule for each endpoint, exceptions fo
 it unchanged. An existing file is never overwritten without --force.
 
 SITE may be the address of a running server that makes the pages, with --public for the folder whose files it sends.`,
-		Example: "  tachyform draft dist\n  tachyform draft dist --output tachyform.toml --force",
+		Example: "  tachyform draft dist\n  tachyform draft dist --output tachyform.toml --force\n  tachyform draft dist --schema --force",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			out := a.output
@@ -39,7 +40,14 @@ SITE may be the address of a running server that makes the pages, with --public 
 			if _, err := os.Lstat(out); !errors.Is(err, fs.ErrNotExist) && !force {
 				return usage(fmt.Errorf("%s is there already; --force overwrites it, --output names another file", out))
 			}
-			a.config = os.DevNull // what an earlier draft says does not count
+			if schema {
+				name := filepath.Join(filepath.Dir(out), config.SchemaName)
+				if _, err := os.Lstat(name); !errors.Is(err, fs.ErrNotExist) && !force {
+					return usage(fmt.Errorf("%s is there already; --force overwrites it", name))
+				}
+				a.schemaFor = name
+			}
+			a.config, a.place = os.DevNull, "" // what an earlier draft says does not count
 			if run.IsAddress(args[0]) {
 				return a.draftServed(cmd.Context(), args[0], out, drafted{public, publicPath, reach})
 			}
@@ -81,7 +89,21 @@ SITE may be the address of a running server that makes the pages, with --public 
 	cmd.Flags().StringVar(&publicPath, "public-path", "", "URL `path` that they are sent below (default: by what is sent)")
 	reach.flags(cmd.Flags())
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite an existing file")
+	cmd.Flags().BoolVar(&schema, "schema", false, "also write "+config.SchemaName+", by which editors complete and explain keys")
 	return cmd
+}
+
+// putWhole writes a file whole or not at all.
+func putWhole(name string, data []byte) error {
+	temp := name + ".tmp"
+	if err := os.WriteFile(temp, data, 0o644); err != nil {
+		return err
+	}
+	if err := os.Rename(temp, name); err != nil {
+		_ = os.Remove(temp)
+		return err
+	}
+	return nil
 }
 
 // writeDraft writes a configuration whole or not at all, and says so.
@@ -89,22 +111,27 @@ func (a *app) writeDraft(out string, data []byte) error {
 	if _, err := config.Parse(out, data); err != nil {
 		return broken(fmt.Errorf("the draft is not a configuration: %w", err))
 	}
-	temp := out + ".tmp"
-	if err := os.WriteFile(temp, data, 0o644); err != nil {
+	if a.schemaFor != "" {
+		data = append([]byte(config.SchemaLine+"\n"), data...)
+		if err := putWhole(a.schemaFor, config.Schema()); err != nil {
+			return broken(err)
+		}
+	}
+	if err := putWhole(out, data); err != nil {
 		return broken(err)
 	}
-	if err := os.Rename(temp, out); err != nil {
-		_ = os.Remove(temp)
-		return broken(err)
-	}
-	a.output = ""
+	a.output, a.config = "", ""
 	return a.emit(func(st *present.Style) error {
-		if err := st.Heading(fmt.Sprintf("Wrote %s, %d bytes", out, len(data))); err != nil {
+		text := fmt.Sprintf("Wrote %s, %d bytes", out, len(data))
+		if a.schemaFor != "" {
+			text += ", and " + a.schemaFor + " for editors"
+		}
+		if err := st.Heading(text); err != nil {
 			return err
 		}
 		command := "tachyform fit"
 		if out != config.Name {
-			command += " --config " + out
+			command += " --config " + shell.Quote(out)
 		}
 		return st.Next(command+" --dry-run", "see what it would do", command, "do it")
 	}, &present.DraftReport{Format: "tachyform.draft/1", File: out, Bytes: len(data)})

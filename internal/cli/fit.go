@@ -14,6 +14,7 @@ import (
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/present"
 	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/shell"
 )
 
 func (a *app) fitCommand() *cobra.Command {
@@ -86,7 +87,7 @@ server is asked whether it sends all of it.`,
 			if w.read != nil {
 				return a.applyRendered(cmd.Context(), w, plan, snippet, anyway)
 			}
-			return a.apply(cmd.Context(), plan, "tachyform rehearse "+s.Dir, "see every page without a network", "tachyform audit "+s.Dir, "see whether it installs, and where")
+			return a.apply(cmd.Context(), plan, "tachyform rehearse "+shell.Quote(s.Dir), "see every page without a network", "tachyform audit "+shell.Quote(s.Dir), "see whether it installs, and where")
 		},
 	}
 	f := cmd.Flags()

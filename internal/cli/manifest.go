@@ -17,6 +17,7 @@ import (
 	"tachyform.dev/tachyform/internal/platform"
 	"tachyform.dev/tachyform/internal/present"
 	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/shell"
 )
 
 func (a *app) manifestCommand() *cobra.Command {
@@ -166,5 +167,5 @@ func (a *app) writeManifest(ctx context.Context, args []string, base string, sho
 	if w.read != nil {
 		return a.applyRendered(ctx, w, plan, "", false)
 	}
-	return a.apply(ctx, plan, "tachyform manifest "+s.Dir, "see what browsers make of it", "tachyform fit "+s.Dir, "add icons and the worker")
+	return a.apply(ctx, plan, "tachyform manifest "+shell.Quote(s.Dir), "see what browsers make of it", "tachyform fit "+shell.Quote(s.Dir), "add icons and the worker")
 }

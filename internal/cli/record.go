@@ -48,6 +48,9 @@ was recorded before: the same answers give the same bytes.`,
 				return usage(errors.New("--pages is 1 or more"))
 			}
 			c, err := config.Find(a.config, "")
+			if err == nil && a.place != "" {
+				c, err = c.At(a.place)
+			}
 			if err != nil {
 				return usage(err)
 			}

@@ -117,6 +117,7 @@ func completions(root *cobra.Command) {
 	for _, c := range compare.Checks() {
 		names = append(names, c.ID)
 	}
+	schemas = append(schemas, "config")
 	for _, s := range present.Schemas().Schemas {
 		schemas = append(schemas, s.Name)
 	}

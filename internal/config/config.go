@@ -60,6 +60,8 @@ type Config struct {
 	Server  ServerAll   `toml:"server"`
 	Record  Record      `toml:"record"`
 
+	Places map[string]Place `toml:"place"` // by name
+
 	settings []setting // of the file, with their places
 }
 
@@ -107,11 +109,10 @@ func Find(file, site string) (*Config, error) {
 		if err != nil {
 			return nil, err
 		}
-		if named, err := filepath.Abs(filepath.Join(at, filepath.FromSlash(c.Site))); err == nil && c.Site != "" && named == dir {
-			return c, nil
-		}
-		if named, err := filepath.Abs(filepath.Join(at, filepath.FromSlash(c.Public))); err == nil && c.Public != "" && named == dir {
-			return c, nil
+		for _, of := range c.sites() {
+			if named, err := filepath.Abs(filepath.Join(at, filepath.FromSlash(of))); err == nil && named == dir {
+				return c, nil
+			}
 		}
 		break // that of something else
 	}
@@ -170,7 +171,8 @@ func Parse(file string, data []byte) (*Config, error) {
 		return nil, &Error{File: file, Message: err.Error()}
 	}
 	c.File, c.settings = file, settings(data)
-	if mistakes := append(c.check(), c.members(data)...); len(mistakes) > 0 {
+	mistakes := append(c.check(), c.members(data)...)
+	if mistakes = append(mistakes, c.checkPlaces(mistakes)...); len(mistakes) > 0 {
 		return nil, errors.Join(mistakes...)
 	}
 	return c, nil
@@ -183,6 +185,11 @@ func suggest(key []string) string {
 	for i, k := range key {
 		for t.Kind() == reflect.Slice {
 			t = t.Elem()
+		}
+		if t.Kind() == reflect.Map { // a name of somebody's own
+			t = t.Elem()
+			prefix += k + "."
+			continue
 		}
 		if t.Kind() != reflect.Struct {
 			return ""

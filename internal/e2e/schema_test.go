@@ -2,12 +2,15 @@ package e2e
 
 import (
 	"bytes"
+	"encoding/json"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
+	"github.com/BurntSushi/toml"
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -91,6 +94,51 @@ func TestOutputFollowsItsSchema(t *testing.T) {
 				valid(t, s, string(out))
 			}
 		})
+	}
+}
+
+// TestConfigurationsFollowTheSchema validates what draft writes, and the tables of the documentation, with the schema that editors are given.
+func TestConfigurationsFollowTheSchema(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	s := compiled(t, []byte(fine(t, dir, "schema", "config")), false)
+	check := func(text, of string) {
+		var v map[string]any
+		require.NoError(t, toml.Unmarshal([]byte(text), &v), of)
+		data, err := json.Marshal(v)
+		require.NoError(t, err)
+		valid(t, s, string(data))
+	}
+	require.NoError(t, os.CopyFS(filepath.Join(dir, "dist"), os.DirFS("../../demo/site")))
+	assert.Contains(t, fine(t, dir, "draft", "dist", "--schema"), "and tachyform.schema.json for editors")
+	read := func(name string) string {
+		data, err := os.ReadFile(filepath.Join(dir, name))
+		require.NoError(t, err)
+		return string(data)
+	}
+	draft := read("tachyform.toml")
+	assert.True(t, strings.HasPrefix(draft, "#:schema tachyform.schema.json\n"))
+	assert.Equal(t, fine(t, dir, "schema", "config"), read("tachyform.schema.json"))
+	check(draft, "the draft")
+	fine(t, dir, "fit", "--dry-run")
+	_, errs, code := run(t, dir, "draft", "dist", "--schema", "--output", "other.toml")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "tachyform.schema.json is there already")
+	assert.NoFileExists(t, filepath.Join(dir, "other.toml"))
+	blocks := 0
+	for _, page := range []string{"../../README.md", "../../docs/caching.md", "../../docs/rehearsing.md", "../../docs/releases.md", "../../docs/iphone.md", "../../docs/rendered.md"} {
+		text, err := os.ReadFile(page)
+		require.NoError(t, err)
+		for _, m := range regexp.MustCompile("(?s)```toml\n(.*?)```").FindAllStringSubmatch(string(text), -1) {
+			check(m[1], page)
+			blocks++
+		}
+	}
+	assert.GreaterOrEqual(t, blocks, 8)
+	for _, wrong := range []string{`{"bse": "/"}`, `{"rule": [{"match": "/a"}]}`, `{"update": {"takeover": "soon"}}`, `{"app": {"nme": "x"}}`, `{"stow": {"now": "/"}}`} {
+		v, err := jsonschema.UnmarshalJSON(strings.NewReader(wrong))
+		require.NoError(t, err)
+		assert.Error(t, s.Validate(v), wrong)
 	}
 }
 

@@ -6,6 +6,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/audit"
 	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/shell"
 )
 
 // Audit writes verdicts, then what failed, from the worst.
@@ -81,7 +82,35 @@ func (s *Style) Audit(r *audit.Report) error {
 			s.printf("  %s\n", s.faint.Render("left out: "+c.ID+" ("+c.Skipped+")"))
 		}
 	}
-	return s.err
+	return s.afterAudit(r)
+}
+
+// afterAudit says what to do next about what was found.
+func (s *Style) afterAudit(r *audit.Report) error {
+	var worst *audit.Result
+	bare := false
+	rank := map[audit.Level]int{audit.Blocker: 3, audit.Warning: 2, audit.Advice: 1}
+	for i, c := range r.Checks {
+		if c.State != "failed" {
+			continue
+		}
+		bare = bare || c.ID == "manifest/not-linked" || c.ID == "worker/none"
+		if worst == nil || rank[c.Level] > rank[worst.Level] {
+			worst = &r.Checks[i]
+		}
+	}
+	folder := !strings.Contains(r.Site, "://")
+	var next []string
+	if bare && folder {
+		next = append(next, "tachyform fit "+shell.Quote(r.Site), "puts in what is missing")
+	}
+	if worst != nil {
+		next = append(next, "tachyform explain "+worst.ID, "the check, with an example, and how it is mended")
+	}
+	if folder && (worst == nil || worst.Level == audit.Advice) {
+		next = append(next, "tachyform serve "+shell.Quote(r.Site), "try it in a browser, as visitors will have it")
+	}
+	return s.Next(next...)
 }
 
 // arrivals says when a visitor who was there before sees a release, in the worst case first.

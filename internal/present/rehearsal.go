@@ -9,6 +9,7 @@ import (
 	"github.com/charmbracelet/lipgloss"
 
 	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/shell"
 )
 
 func itoa(n int) string { return strconv.Itoa(n) }
@@ -94,7 +95,29 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 			}
 		}
 	}
-	return s.err
+	return s.afterRehearsal(r)
+}
+
+// afterRehearsal says what to do next about what was seen.
+func (s *Style) afterRehearsal(r *rehearsal.Report) error {
+	folder := !strings.Contains(r.Site, "://")
+	site := shell.Quote(r.Site)
+	var next []string
+	if r.Worker.State == "none" && folder {
+		next = append(next, "tachyform fit "+site, "gives the site a worker")
+	} else {
+		rank := map[rehearsal.Outcome]int{rehearsal.Lost: 4, rehearsal.Blank: 3, rehearsal.Partial: 2}
+		var worst *rehearsal.PageResult
+		for i, p := range r.Pages {
+			if p.Network != "online" && rank[p.Outcome] > 0 && (worst == nil || rank[p.Outcome] > rank[worst.Outcome]) {
+				worst = &r.Pages[i]
+			}
+		}
+		if worst != nil {
+			next = append(next, "tachyform rehearse "+site+" --trace "+shell.Quote(worst.URL)+" --network "+worst.Network, "how "+worst.URL+" came to be "+string(worst.Outcome))
+		}
+	}
+	return s.Next(append(next, "tachyform audit "+site, "see whether it installs, and where")...)
 }
 
 // entrances writes by which ways one comes into the app, and what is there in each network state.

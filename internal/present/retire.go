@@ -2,6 +2,7 @@ package present
 
 import (
 	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/shell"
 )
 
 // RetireResult is what --format json prints of a retirement.
@@ -91,5 +92,5 @@ func (s *Style) Retire(r RetireResult) error {
 	if r.DryRun {
 		return s.err
 	}
-	return s.Next("tachyform fit "+r.Site, "puts a worker in its place again, and visitors have it from their next visit on")
+	return s.Next("tachyform fit "+shell.Quote(r.Site), "puts a worker in its place again, and visitors have it from their next visit on")
 }

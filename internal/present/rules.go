@@ -6,6 +6,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/caching"
 	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/shell"
 )
 
 // Rules writes how a site is answered, and how single addresses are.
@@ -62,7 +63,7 @@ func (s *Style) Rules(t *caching.Table, p *fitting.Plan) error {
 		}
 	}
 	s.remarks(&fitting.Plan{Conflicts: p.Conflicts})
-	return s.Next("tachyform rules "+t.Site+" URL", "why one address is answered as it is", "tachyform rehearse "+t.Site, "what every page does without a network, once fitted")
+	return s.Next("tachyform rules "+shell.Quote(t.Site)+" URL", "why one address is answered as it is", "tachyform rehearse "+shell.Quote(t.Site), "what every page does without a network, once fitted")
 }
 
 // details are what belongs to a row in small print.

@@ -72,5 +72,6 @@ func (s *Style) Schemas(l *SchemaList) error {
 	for _, i := range l.Schemas {
 		s.printf("  %-*s  %-22s  %s\n", wide, i.Name, i.Format, s.faint.Render("tachyform "+i.Command+" --format json"))
 	}
+	s.printf("  %-*s  %-22s  %s\n", wide, "config", "", s.faint.Render("tachyform.toml itself, for editors"))
 	return s.Next("tachyform schema audit", "print one of them")
 }

@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/shell"
 )
 
 // StripResult is the JSON form of a strip, tachyform.strip/1.
@@ -74,7 +75,7 @@ func (s *Style) Strip(dir string, r *fitting.Removal, dryRun bool) error {
 	}
 	if r.Worker != "" {
 		s.printf("\n  %s\n", wrap("Visitors who were here while the worker was deployed keep it, and with it the release that they have, for ever: taking the file away does not take it from them. tachyform retire puts a worker in its place that removes it and what it stored; leave that there until they have been back:", 110, 2))
-		return s.Next("tachyform retire "+dir+" --worker "+r.Worker, "writes it")
+		return s.Next("tachyform retire "+shell.Quote(dir)+" --worker "+shell.Quote(r.Worker), "writes it")
 	}
 	return s.err
 }

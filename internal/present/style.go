@@ -20,6 +20,8 @@ type Style struct {
 	err                                   error
 	colours                               bool // they may be used
 	raw                                   bool // the terminal does not begin a line by itself
+
+	Also string // options that every command which is suggested needs, such as " --place staging"
 }
 
 // New makes a style for a writer. Colours are used on terminals only, and never when color is false.
@@ -113,8 +115,18 @@ func JSON(w io.Writer, v any) error {
 // Next says what to do next: pairs of a command and its purpose.
 func (s *Style) Next(pairs ...string) error {
 	s.printf("\n  %s\n", s.title.Render("Next"))
+	wide := 30
 	for i := 0; i+1 < len(pairs); i += 2 {
-		s.printf("  %s  %s\n", s.accent.Render(pad(pairs[i], 30)), s.faint.Render(pairs[i+1]))
+		word, ours := strings.CutPrefix(pairs[i], "tachyform ")
+		if ours && !strings.Contains(word, "--config") && !strings.HasPrefix(word, "explain") && !strings.HasPrefix(word, "schema") {
+			pairs[i] += s.Also
+		}
+		if n := lipgloss.Width(pairs[i]); n <= 50 {
+			wide = max(wide, n)
+		}
+	}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		s.printf("  %s  %s\n", s.accent.Render(pad(pairs[i], wide)), s.faint.Render(pairs[i+1]))
 	}
 	return s.err
 }

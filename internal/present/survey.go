@@ -89,11 +89,11 @@ func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
 	if crawl != nil {
 		s.crawled(crawl)
 	}
-	s.printf("\n  %s\n", s.title.Render("Next"))
+	var next []string
 	for _, n := range r.Next {
-		s.printf("  %s  %s\n", s.accent.Render(pad(n.Command, 36)), s.faint.Render(n.Why))
+		next = append(next, n.Command, n.Why)
 	}
-	return s.err
+	return s.Next(next...)
 }
 
 // applications lists what answers addresses by its own scripts.

@@ -6,6 +6,7 @@ import (
 	"sort"
 	"strings"
 
+	"tachyform.dev/tachyform/internal/shell"
 	"tachyform.dev/tachyform/internal/site"
 )
 
@@ -410,33 +411,33 @@ func Forbidden(policy string) []string {
 // next says what to do, in order.
 func (inv *Inventory) next(s *Summary) {
 	step := func(command, why string) {
-		s.Next = append(s.Next, Step{strings.Join(strings.Fields(command), " "), why})
+		s.Next = append(s.Next, Step{command, why})
 	}
-	dir := inv.Site.Dir
+	dir := " " + shell.Quote(inv.Site.Dir)
 	switch {
 	case inv.Ours:
 		dir = ""
 	case inv.Site.IsLive():
-		dir = "FOLDER" // an origin is only read: what is to be done is done to the folder that is deployed there
+		dir = " FOLDER" // an origin is only read: what is to be done is done to the folder that is deployed there
 	}
 	if s.BaseHint != "" {
-		step("tachyform survey "+dir+" --base "+s.BaseHint, "references point to "+s.BaseHint+", as if the site were served from there")
+		step("tachyform survey"+dir+" --base "+s.BaseHint, "references point to "+s.BaseHint+", as if the site were served from there")
 	}
 	foreign := len(s.Workers) // ours is not among them
 	switch {
 	case s.Fitted > 0:
 		if s.Fitted < s.Pages {
-			step("tachyform fit "+dir, fmt.Sprintf("%d of %d pages hold nothing of ours yet", s.Pages-s.Fitted, s.Pages))
+			step("tachyform fit"+dir, fmt.Sprintf("%d of %d pages hold nothing of ours yet", s.Pages-s.Fitted, s.Pages))
 		}
-		step("tachyform rehearse "+dir, "see every page without a network")
+		step("tachyform rehearse"+dir, "see every page without a network")
 	case s.Manifest == "" && foreign == 0:
-		step("tachyform fit "+dir+" --dry-run", "see what would make it an app that works offline")
-		step("tachyform fit "+dir, "do it")
+		step("tachyform fit"+dir+" --dry-run", "see what would make it an app that works offline")
+		step("tachyform fit"+dir, "do it")
 	case foreign > 0:
-		step("tachyform rehearse "+dir, "see what the site's own worker does when there is no network")
-		step("tachyform fit "+dir, "complete manifest, icons and tags, and leave the worker alone")
+		step("tachyform rehearse"+dir, "see what the site's own worker does when there is no network")
+		step("tachyform fit"+dir, "complete manifest, icons and tags, and leave the worker alone")
 	case s.ManifestPages < s.Pages:
-		step("tachyform fit "+dir, fmt.Sprintf("%d of %d pages link no manifest", s.Pages-s.ManifestPages, s.Pages))
+		step("tachyform fit"+dir, fmt.Sprintf("%d of %d pages link no manifest", s.Pages-s.ManifestPages, s.Pages))
 	}
-	step("tachyform audit "+dir, "see whether it installs, and where")
+	step("tachyform audit"+dir, "see whether it installs, and where")
 }
