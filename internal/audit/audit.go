@@ -98,6 +98,7 @@ type Report struct {
 	Rehearsal *rehearsal.Report `json:"rehearsal"`
 	App       *likeness.App     `json:"-"` // how the app will look; nil when that was not asked
 	Baseline  *Comparison       `json:"baseline,omitempty"`
+	FailOn    Level             `json:"fail_on,omitempty"` // from which level on it fails, or "never"; "" when nobody asked
 	Deployed  *deployed.Report  `json:"deployed,omitempty"` // for --release
 }
 
@@ -111,6 +112,28 @@ func (r *Report) Worst() Level {
 		results = slices.DeleteFunc(slices.Clone(results), func(c Result) bool { return !slices.Contains(r.Baseline.New, c.ID) })
 	}
 	return finding.Worst(results)
+}
+
+// Fails says whether a check is among those that make the audit fail. When nobody said from which level on, each that failed is.
+func (r *Report) Fails(c Result) bool {
+	switch {
+	case c.State != "failed" || r.FailOn == "never":
+		return false
+	case r.Baseline != nil && !slices.Contains(r.Baseline.New, c.ID):
+		return false
+	}
+	return r.FailOn == "" || c.Level.AtLeast(r.FailOn)
+}
+
+// Failing gives the ids of the checks that make the audit fail, in their order.
+func (r *Report) Failing() []string {
+	var out []string
+	for _, c := range r.Checks {
+		if r.Fails(c) {
+			out = append(out, c.ID)
+		}
+	}
+	return out
 }
 
 // Checks are all checks in the order they are shown.

@@ -123,13 +123,22 @@ func (a *app) verdict(o auditing, report, earlier *audit.Report, shots *present.
 	if earlier != nil {
 		report.Against(earlier)
 	}
+	report.FailOn = audit.Level(o.failOn)
 	if err := a.emit(func(st *present.Style) error { return st.AuditAs(a.format, report, shots) }, report); err != nil {
 		return err
 	}
-	if worst := report.Worst(); o.failOn != "never" && worst != "" && worst.AtLeast(audit.Level(o.failOn)) {
-		return &exit{code: ExitFound}
+	failing := report.Failing()
+	if len(failing) == 0 {
+		return nil
 	}
-	return nil
+	if a.quiet || a.output != "" || a.format != "text" { // who reads the log of a build sees why it ended
+		more := ""
+		if n := len(failing) - 5; n > 0 {
+			failing, more = failing[:5], fmt.Sprintf(" and %d more", n)
+		}
+		fmt.Fprintf(a.err, "tachyform: the audit of %s fails (--fail-on %s): %s%s\n", report.Site, o.failOn, strings.Join(failing, ", "), more)
+	}
+	return &exit{code: ExitFound}
 }
 
 // sayMended says what was mended and what was not.

@@ -4,6 +4,8 @@ import (
 	"encoding/xml"
 	"fmt"
 	"io"
+	"path"
+	"path/filepath"
 	"strings"
 
 	"github.com/owenrumney/go-sarif/v2/sarif"
@@ -113,6 +115,7 @@ type junitCase struct {
 	Class   string     `xml:"classname,attr"`
 	Failure *junitText `xml:"failure,omitempty"`
 	Skipped *junitText `xml:"skipped,omitempty"`
+	Out     string     `xml:"system-out,omitempty"`
 }
 
 type junitText struct {
@@ -142,6 +145,10 @@ func auditJUnit(w io.Writer, r *audit.Report) error {
 					state = "new: "
 				}
 				fmt.Fprintf(&text, "%s%s %s (mend: %s)\n", state, place(f), f.Message, f.Mend)
+			}
+			if !r.Fails(c) { // it is told, and stops nobody
+				k.Out = string(c.Level) + ": " + c.Why + "\n" + text.String()
+				break
 			}
 			k.Failure = &junitText{Message: c.Why, Type: string(c.Level), Text: text.String()}
 			suite.Failures++
@@ -196,7 +203,7 @@ func auditSARIF(w io.Writer, r *audit.Report) error {
 			continue
 		}
 		for _, f := range c.Findings {
-			result := sarifResult(run, c, f)
+			result := sarifResult(run, r.Site, c, f)
 			if b := r.Baseline; b != nil {
 				result.WithBaselineState(map[bool]string{true: "new", false: "unchanged"}[b.IsNew(c.ID, f)])
 			}
@@ -205,7 +212,7 @@ func auditSARIF(w io.Writer, r *audit.Report) error {
 	if r.Baseline != nil {
 		for _, c := range r.Baseline.Lost() {
 			for _, f := range c.Findings {
-				sarifResult(run, c, f).WithBaselineState("absent")
+				sarifResult(run, r.Site, c, f).WithBaselineState("absent")
 			}
 		}
 	}
@@ -215,13 +222,22 @@ func auditSARIF(w io.Writer, r *audit.Report) error {
 
 var sarifLevels = map[audit.Level]string{audit.Blocker: "error", audit.Warning: "warning", audit.Advice: "note"}
 
+// inRepository gives the path of a site's file from the current folder, which in CI is that of the repository. Of a site that lies elsewhere, or is live, paths
+// are the site's own.
+func inRepository(site, file string) string {
+	if strings.Contains(site, "://") || !filepath.IsLocal(site) {
+		return file
+	}
+	return path.Join(filepath.ToSlash(site), file)
+}
+
 // sarifResult adds a finding to a run.
-func sarifResult(run *sarif.Run, c audit.Result, f audit.Finding) *sarif.Result {
+func sarifResult(run *sarif.Run, site string, c audit.Result, f audit.Finding) *sarif.Result {
 	message := f.Message + ". Mend: " + f.Mend
 	if f.File == "" {
 		message = f.URL + ": " + message
 	}
-	at := sarif.NewPhysicalLocation().WithArtifactLocation(sarif.NewSimpleArtifactLocation(uriOf(orElse(f.File, "index.html"))))
+	at := sarif.NewPhysicalLocation().WithArtifactLocation(sarif.NewSimpleArtifactLocation(uriOf(inRepository(site, orElse(f.File, "index.html")))))
 	if f.Line > 0 {
 		at.WithRegion(sarif.NewRegion().WithStartLine(f.Line).WithStartColumn(max(f.Column, 1)))
 	}

@@ -45,7 +45,7 @@ func TestABaselineIsNamedInEveryFormat(t *testing.T) {
 		"text":     {"1 new: manifest/name-missing; 1 gone: pages/title-missing; 1 as before"},
 		"markdown": {"1 new: `manifest/name-missing`; 1 gone: `pages/title-missing`; 1 as before"},
 		"html":     {"1 new: manifest/name-missing; 1 gone: pages/title-missing; 1 as before"},
-		"junit":    {`value="1 new: manifest/name-missing; 1 gone: pages/title-missing; 1 as before"`, "new: index.html:1:0 no name", ">index.html:1:0 as faint"},
+		"junit":    {`value="1 new: manifest/name-missing; 1 gone: pages/title-missing; 1 as before"`, "new: index.html:1:0 no name", "index.html:1:0 as faint"},
 		"sarif":    {`"baselineState": "new"`, `"baselineState": "unchanged"`, `"baselineState": "absent"`},
 	} {
 		now := &audit.Report{Checks: []audit.Result{failed("icons/faint", "as faint as before"), failed("manifest/name-missing", "no name")}, Rehearsal: &rehearsal.Report{}}
@@ -131,6 +131,42 @@ func TestAuditAsJUnit(t *testing.T) {
 	assert.Equal(t, "not ours", s.Suites[1].Cases[0].Skipped.Message)
 }
 
+// TestJUnitFollowsTheGate holds the failures against what makes the exit status 1.
+func TestJUnitFollowsTheGate(t *testing.T) {
+	failed := func(id string, l audit.Level) audit.Result {
+		return audit.Result{ID: id, Level: l, State: "failed", Why: "why", Findings: []audit.Finding{{Message: "seen"}}}
+	}
+	checks := []audit.Result{failed("manifest/a", audit.Blocker), failed("pages/b", audit.Warning), failed("icons/c", audit.Advice)}
+	for on, want := range map[audit.Level][]string{"blocker": {"manifest/a"}, "warning": {"manifest/a", "pages/b"}, "advice": {"manifest/a", "pages/b", "icons/c"}, "never": nil, "": {"manifest/a", "pages/b", "icons/c"}} {
+		r := &audit.Report{FailOn: on, Checks: checks, Rehearsal: &rehearsal.Report{}}
+		assert.Equal(t, want, r.Failing(), on)
+		var b bytes.Buffer
+		require.NoError(t, New(&b, false).AuditAs("junit", r, nil))
+		var s junitSuites
+		require.NoError(t, xml.Unmarshal(b.Bytes(), &s))
+		var got []string
+		for _, suite := range s.Suites {
+			for _, c := range suite.Cases {
+				if c.Failure != nil {
+					got = append(got, c.Name)
+				} else {
+					assert.Contains(t, c.Out, "seen", "it is told all the same")
+				}
+			}
+		}
+		assert.Equal(t, want, got, on)
+		assert.Equal(t, len(want), s.Failures)
+	}
+	r := &audit.Report{FailOn: audit.Warning, Checks: checks, Baseline: &audit.Comparison{New: []string{"pages/b"}}}
+	assert.Equal(t, []string{"pages/b"}, r.Failing(), "only what is new")
+}
+
+func TestPathsInARepository(t *testing.T) {
+	for site, want := range map[string]string{"dist": "dist/a b.html", ".": "a b.html", "public/site/": "public/site/a b.html", "../dist": "a b.html", "/srv/dist": "a b.html", "https://skerry-line.example/": "a b.html"} {
+		assert.Equal(t, want, inRepository(site, "a b.html"), site)
+	}
+}
+
 func TestAuditAsSARIF(t *testing.T) {
 	var log struct {
 		Version string
@@ -157,7 +193,7 @@ func TestAuditAsSARIF(t *testing.T) {
 	require.Len(t, log.Runs[0].Results, 2)
 	first := log.Runs[0].Results[0]
 	assert.Equal(t, "error", first.Level)
-	assert.Equal(t, "a%20b/m.json", first.Locations[0].PhysicalLocation.ArtifactLocation.URI)
+	assert.Equal(t, "%3Cscript%3Ealert%281%29%3C/script%3E%7C%60%0A%5D%5D%3E/a%20b/m.json", first.Locations[0].PhysicalLocation.ArtifactLocation.URI)
 	assert.Equal(t, 3, first.Locations[0].PhysicalLocation.Region.StartLine)
 }
 
