@@ -98,7 +98,7 @@ type Report struct {
 	Rehearsal *rehearsal.Report `json:"rehearsal"`
 	App       *likeness.App     `json:"-"` // how the app will look; nil when that was not asked
 	Baseline  *Comparison       `json:"baseline,omitempty"`
-	FailOn    Level             `json:"fail_on,omitempty"` // from which level on it fails, or "never"; "" when nobody asked
+	FailOn    Level             `json:"fail_on,omitempty"`  // from which level on it fails, or "never"; "" when nobody asked
 	Deployed  *deployed.Report  `json:"deployed,omitempty"` // for --release
 }
 

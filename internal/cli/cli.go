@@ -63,12 +63,13 @@ type app struct {
 	output    string
 	quiet     bool
 	noColor   bool
-	schemaFor string // file that draft writes the schema of the configuration to, "" for none
+	terminal  io.Writer // standard error as it is, for progress
+	schemaFor string    // file that draft writes the schema of the configuration to, "" for none
 }
 
 // Run runs the program with arguments and gives the exit status.
 func Run(ctx context.Context, args []string, out, errw io.Writer) int {
-	a := &app{out: out, err: errw}
+	a := &app{out: out, err: present.Marks(errw), terminal: errw}
 	root := a.root()
 	root.SetArgs(args)
 	root.SetOut(out)
@@ -284,7 +285,7 @@ func (a *app) color(w io.Writer) bool {
 
 // progress shows a bar on a terminal for work that takes more than half a second.
 func (a *app) progress(what string) (step func(done, total int), end func()) {
-	f, ok := a.err.(*os.File)
+	f, ok := a.terminal.(*os.File)
 	if !ok || a.quiet || !term.IsTerminal(int(f.Fd())) {
 		return func(int, int) {}, func() {}
 	}
@@ -295,7 +296,7 @@ func (a *app) progress(what string) (step func(done, total int), end func()) {
 				if time.Since(begin) < 500*time.Millisecond {
 					return
 				}
-				bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(what),
+				bar = progressbar.NewOptions(total, progressbar.OptionSetWriter(a.terminal), progressbar.OptionSetDescription(what),
 					progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionShowCount(), progressbar.OptionClearOnFinish(),
 					progressbar.OptionSetWidth(30))
 			}

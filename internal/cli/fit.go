@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/term"
 
 	"tachyform.dev/tachyform/internal/config"
 	"tachyform.dev/tachyform/internal/fitting"
@@ -206,7 +207,11 @@ func (a *app) dryRun(plan *fitting.Plan) error {
 	if err := a.note("\n"); err != nil {
 		return err
 	}
-	if err := plan.Diff(a.out); err != nil {
+	to := a.out
+	if f, ok := to.(*os.File); ok && term.IsTerminal(int(f.Fd())) { // a patch that is kept is as it is
+		to = present.Marks(to)
+	}
+	if err := plan.Diff(to); err != nil {
 		return broken(err)
 	}
 	return nil

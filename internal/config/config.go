@@ -139,6 +139,10 @@ func Read(file string) (*Config, error) {
 func Parse(file string, data []byte) (*Config, error) {
 	data = bytes.TrimPrefix(data, []byte("\ufeff"))
 	c := &Config{File: file}
+	places := settings(data)
+	if e := crowded(file, places); e != nil {
+		return nil, e
+	}
 	dec := toml.NewDecoder(strings.NewReader(string(data))).DisallowUnknownFields()
 	err := dec.Decode(c)
 	var strict *toml.StrictMissingError
@@ -170,12 +174,44 @@ func Parse(file string, data []byte) (*Config, error) {
 	case err != nil:
 		return nil, &Error{File: file, Message: err.Error()}
 	}
-	c.File, c.settings = file, settings(data)
+	c.File, c.settings = file, places
 	mistakes := append(c.check(), c.members(data)...)
 	if mistakes = append(mistakes, c.checkPlaces(mistakes)...); len(mistakes) > 0 {
 		return nil, errors.Join(mistakes...)
 	}
 	return c, nil
+}
+
+const (
+	maxKeys  = 2_000  // of a table
+	maxSteps = 1_000  // of a story
+	maxList  = 20_000 // elements of a list
+)
+
+// crowded refuses what nobody writes by hand, and what would take minutes to read.
+func crowded(file string, all []setting) error {
+	count := map[string]int{}
+	seen := ""
+	for _, s := range all {
+		name := strings.Join(s.path, "\x00")
+		table := strings.Join(s.path[:max(0, len(s.path)-1)], "\x00")
+		if name == seen { // an element of the same list
+			count[name]++
+		} else if count[table]++; count[table] > maxKeys {
+			line, column := s.place()
+			return &Error{file, line, column, fmt.Sprintf("a table has more than %d keys", maxKeys)}
+		}
+		seen = name
+		most := maxList
+		if strings.HasPrefix(name, "story") && strings.HasSuffix(name, "\x00steps") {
+			most = maxSteps
+		}
+		if count[name] >= most {
+			line, column := s.place()
+			return &Error{file, line, column, fmt.Sprintf("%s has more than %d elements", s.path[len(s.path)-1], most)}
+		}
+	}
+	return nil
 }
 
 // suggest finds the known key that a misspelt one is nearest to.

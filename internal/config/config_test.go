@@ -2,8 +2,10 @@ package config
 
 import (
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -152,4 +154,26 @@ func TestServerFiles(t *testing.T) {
 	c.Server.Origin[0].Dir = "gone"
 	_, err = c.Origins()
 	assert.ErrorContains(t, err, "no such folder")
+}
+
+// TestCrowdedFiles refuses what would take minutes to read.
+func TestCrowdedFiles(t *testing.T) {
+	var keys, steps, list strings.Builder
+	for i := range 3000 {
+		fmt.Fprintf(&keys, "k%d = 1\n", i)
+		steps.WriteString("\"open /\", ")
+		list.WriteString("\"/a\", ")
+	}
+	for text, want := range map[string]string{
+		keys.String(): "t.toml:2001:1: a table has more than 2000 keys", "[app]\n" + keys.String(): "t.toml:2002:1: a table has more",
+		"[[story]]\nname = \"x\"\nsteps = [" + steps.String() + "]\n": "steps has more than 1000 elements", "[stow]\nnow = [" + strings.Repeat(list.String(), 7) + "]\n": "now has more than 20000 elements",
+	} {
+		_, err := Parse("t.toml", []byte(text))
+		assert.ErrorContains(t, err, want)
+	}
+	_, err := Parse("t.toml", []byte("[stow]\nnow = ["+list.String()+"]\n"))
+	assert.NoError(t, err)
+	rules := strings.Repeat("[[rule]]\nmatch = \"/a\"\nanswer = \"network-only\"\n", 1000)
+	_, err = Parse("t.toml", []byte(rules))
+	assert.NoError(t, err, "each has a table of its own")
 }

@@ -118,14 +118,14 @@ func (c *Config) below(path []string) (line, column int) {
 		want := path[:n]
 		for _, s := range c.settings {
 			if len(s.path) >= n && slices.Equal(s.path[:n-1], want[:n-1]) && (s.path[n-1] == want[n-1] || strings.HasPrefix(s.path[n-1], want[n-1]+"[")) {
-				return s.line, s.column
+				return s.place()
 			}
 		}
 		if bare, _, list := strings.Cut(path[n-1], "["); list { // a list in one line has no paths of its own
 			want = append(slices.Clone(path[:n-1]), bare)
 			for _, s := range c.settings {
 				if len(s.path) >= n && slices.Equal(s.path[:n], want) {
-					return s.line, s.column
+					return s.place()
 				}
 			}
 		}

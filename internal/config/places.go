@@ -11,9 +11,16 @@ import (
 
 // setting is one place of a TOML text that gives a key a value, or one element of a list.
 type setting struct {
-	path         []string // keys from the root; tables of a list are "rule[0]"
-	value        string   // as a text, without quotes
-	line, column int      // of the key; of the element in a list
+	path  []string // keys from the root; tables of a list are "rule[0]"
+	value string   // as a text, without quotes
+	data  []byte   // the whole text
+	at    int      // offset in it of the key; of the element in a list
+}
+
+// place gives line and column, from 1.
+func (s setting) place() (line, column int) {
+	before := s.data[:max(s.at, 0)]
+	return bytes.Count(before, []byte("\n")) + 1, len([]rune(string(before[bytes.LastIndexByte(before, '\n')+1:]))) + 1
 }
 
 // settings reads where a TOML text says what. What is no TOML has none from there on.
@@ -82,9 +89,7 @@ func value(out []setting, p *unstable.Parser, data []byte, path []string, at int
 }
 
 func placed(data []byte, path []string, value string, at int) setting {
-	before := data[:max(at, 0)]
-	line := bytes.Count(before, []byte("\n")) + 1
-	return setting{path, value, line, len([]rune(string(before[bytes.LastIndexByte(before, '\n')+1:]))) + 1}
+	return setting{path, value, data, at}
 }
 
 // find gives the place that sets a key, by the end of its path such as "now" or "stow.now", to a value; of any value when that is "" or when
@@ -97,7 +102,7 @@ func find(all []setting, before, key, value string) (line, column int) {
 				continue
 			}
 			if s.value == value || !exact {
-				return s.line, s.column
+				return s.place()
 			}
 		}
 	}

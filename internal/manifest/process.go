@@ -88,6 +88,9 @@ type processor struct {
 	manifestURL, documentURL *weburl.Url
 }
 
+// maxBytes is what a manifest may weigh.
+const maxBytes = 8 << 20
+
 // Process applies the text's "processing the manifest" steps. file is named in problems; manifestURL and
 // documentURL are absolute. It fails only when one of the two is no URL.
 func Process(data []byte, file, manifestURL, documentURL string) (*Manifest, error) {
@@ -98,6 +101,10 @@ func Process(data []byte, file, manifestURL, documentURL string) (*Manifest, err
 	du, err := weburl.Parse(documentURL)
 	if err != nil {
 		return nil, fmt.Errorf("document URL %q: %w", documentURL, err)
+	}
+	large := len(data) > maxBytes
+	if large { // it is read as if nothing stood in it
+		data = nil
 	}
 	src := decode(data)
 	p := &processor{Manifest: &Manifest{src: src, places: map[string][2]int{}}, at: places{src: src}, manifestURL: mu, documentURL: du}
@@ -110,6 +117,11 @@ func Process(data []byte, file, manifestURL, documentURL string) (*Manifest, err
 			p.Problems[i].File = file
 		}
 	}()
+	if large {
+		p.Lost = true
+		p.Problems = append(p.Problems, Problem{Level: Blocker, Line: 1, Column: 1, Message: fmt.Sprintf("the manifest is larger than %d MB and is not read; every visitor would download it", maxBytes>>20), Mend: "name pictures by their addresses, and leave out what is no member"})
+		return p.Manifest, nil
+	}
 	root, err := parse(p.src)
 	if err != nil {
 		e := err.(*SyntaxError) //nolint:errorlint // parse gives no other

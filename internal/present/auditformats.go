@@ -25,7 +25,7 @@ func (s *Style) AuditAs(format string, r *audit.Report, shots *Shots) error {
 	case "sarif":
 		return auditSARIF(s.w, r)
 	case "html":
-		return auditPage(s.w, r, shots)
+		return auditPage(Marks(s.w), r, shots)
 	}
 	return s.Audit(r)
 }

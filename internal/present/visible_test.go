@@ -24,10 +24,20 @@ func TestVisible(t *testing.T) {
 		{"a\u202eb\u2066c\u200f", true, "a‹U+202E›b‹U+2066›c‹U+200F›"},
 		{"a\u009b31mb\x7f\x00", true, "a‹U+009B›31mb␡␀"},
 		{"a\xffb", true, "a‹FF›b"},
+		{"a: b\n  ::error file=x::y\n::set-output name=a::b\n##[error]z\n## A heading\n", false, "a: b\n  ›::error file=x::y\n›::set-output name=a::b\n›##[error]z\n## A heading\n"},
+		{"https://[::1]/ a::b", false, "https://[::1]/ a::b"},
 		{"島 é 👨‍👩‍👧", false, "島 é 👨‍👩‍👧"},
 	} {
 		assert.Equal(t, c.want, visible(c.text, c.colours))
 	}
+	var w bytes.Buffer
+	out := Marks(&w)
+	for _, part := range []string{"a\xe5", "\xb3", "\xb6\x1b[2J", "\xff", "b"} {
+		n, err := out.Write([]byte(part))
+		require.NoError(t, err)
+		assert.Equal(t, len(part), n)
+	}
+	assert.Equal(t, "a島␛[2J‹FF›b", w.String())
 	var b bytes.Buffer
 	require.NoError(t, New(&b, false).Rehearsal(&rehearsal.Report{Site: "x", Pages: []rehearsal.PageResult{{URL: "/\x1b]0;owned\x07", Title: "a\u202etxt", Network: "offline", Outcome: rehearsal.Whole}}}))
 	assert.NotContains(t, b.String(), "\x1b")
