@@ -4,12 +4,12 @@ import (
 	"bytes"
 	"fmt"
 	"image"
-	_ "image/png" // touch icons are looked into
 	"path"
 	"slices"
 	"strings"
 
 	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/raster"
 )
 
 var pageChecks = []Check{
@@ -123,7 +123,7 @@ var pageChecks = []Check{
 			if err != nil || cfg.Width > 2048 || cfg.Height > 2048 {
 				return nil, false
 			}
-			img, _, err := image.Decode(bytes.NewReader(data))
+			img, _, err := raster.Decode(data)
 			if err != nil {
 				return nil, false
 			}

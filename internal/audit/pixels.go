@@ -6,12 +6,10 @@ import (
 	"image"
 	"image/color"
 	"image/draw"
-	_ "image/jpeg" // icons are looked into
 	"slices"
 
-	_ "golang.org/x/image/webp" // icons are looked into
-
 	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/raster"
 )
 
 // maxSide bounds the pictures whose pixels are looked at, in px a side.
@@ -33,7 +31,7 @@ func readPixels(data []byte) *pixels {
 	if err != nil || cfg.Width > maxSide || cfg.Height > maxSide || cfg.Width < 1 || cfg.Height < 1 {
 		return nil
 	}
-	img, _, err := image.Decode(bytes.NewReader(data))
+	img, _, err := raster.Decode(data)
 	if err != nil {
 		return nil
 	}

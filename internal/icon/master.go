@@ -7,14 +7,12 @@ import (
 	"errors"
 	"fmt"
 	"image"
-	_ "image/gif"  // decoders for masters
-	_ "image/jpeg" // decoders for masters
-	_ "image/png"  // decoders for masters
 	"math"
 	"strings"
 
-	_ "golang.org/x/image/bmp"  // decoders for masters
-	_ "golang.org/x/image/webp" // decoders for masters
+	_ "golang.org/x/image/bmp" // decoders for masters
+
+	"tachyform.dev/tachyform/internal/raster"
 )
 
 // Limits for raster masters. A header of a few bytes can ask for gigabytes, so they are checked before decoding.
@@ -80,7 +78,10 @@ func Load(ctx context.Context, name string, data []byte) (*Master, error) {
 		if cfg.Width < 1 || cfg.Height < 1 || cfg.Width > maxSide || cfg.Height > maxSide || cfg.Width*cfg.Height > maxPixels {
 			return nil, fmt.Errorf("%s: %d x %d px; at most %d px a side and %d in all are read", name, cfg.Width, cfg.Height, maxSide, maxPixels)
 		}
-		img, _, err := image.Decode(bytes.NewReader(data))
+		img, _, err := raster.Decode(data)
+		if errors.Is(err, raster.ErrTooMuch) {
+			return nil, fmt.Errorf("%s: %w", name, err)
+		}
 		if err != nil {
 			return nil, fmt.Errorf("%s: a damaged %s: %w", name, strings.ToUpper(format), err)
 		}

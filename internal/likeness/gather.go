@@ -3,20 +3,18 @@ package likeness
 import (
 	"bytes"
 	"image"
-	_ "image/gif"  // pictures of sites are made smaller
-	_ "image/jpeg" // pictures of sites are made smaller
 	"image/png"
 	"net/url"
 	"slices"
 	"strings"
 
 	"golang.org/x/image/draw"
-	_ "golang.org/x/image/webp" // pictures of sites are made smaller
 
 	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/pagehead"
 	"tachyform.dev/tachyform/internal/palette"
+	"tachyform.dev/tachyform/internal/raster"
 	"tachyform.dev/tachyform/internal/survey"
 )
 
@@ -226,7 +224,7 @@ func read(data []byte, side int) (*Picture, int) {
 	case w < 1 || h < 1 || w*h > maxPixels:
 		return nil, 0
 	}
-	src, _, err := image.Decode(bytes.NewReader(data))
+	src, _, err := raster.Decode(data)
 	if err != nil {
 		return nil, 0
 	}
