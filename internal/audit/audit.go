@@ -4,6 +4,9 @@ package audit
 import (
 	"bytes"
 	"context"
+	"encoding/xml"
+	"errors"
+	"io"
 	"slices"
 	"strings"
 
@@ -183,14 +186,44 @@ type iconFact struct {
 	height int
 	kind   string // real media type, "" when it cannot be read
 	pix    *pixels
+	looked bool
+	broken bool // it begins as a picture and cannot be decoded
 }
 
 // look gives what the icon's pixels are like; nil when it is no raster picture of a reasonable size.
 func (i *iconFact) look() *pixels {
-	if i.pix == nil && i.kind != "" && i.kind != "image/svg+xml" {
-		i.pix = readPixels(i.data)
+	if !i.looked {
+		i.looked = true
+		switch i.kind {
+		case "":
+		case "image/svg+xml":
+			i.broken = !wellFormed(i.data)
+		default:
+			i.pix, i.broken = readPixels(i.data)
+		}
 	}
 	return i.pix
+}
+
+// unreadable says whether no browser can draw the icon.
+func (i *iconFact) unreadable() bool {
+	i.look()
+	return i.kind == "" || i.broken
+}
+
+// wellFormed says whether an SVG can be read as XML, without which browsers draw nothing.
+func wellFormed(data []byte) bool {
+	d := xml.NewDecoder(bytes.NewReader(data))
+	d.CharsetReader = func(_ string, r io.Reader) (io.Reader, error) { return r, nil } // what its letters are makes no difference here
+	d.Entity = xml.HTMLEntity
+	for {
+		switch _, err := d.Token(); {
+		case errors.Is(err, io.EOF):
+			return true
+		case err != nil:
+			return false
+		}
+	}
 }
 
 // Options of an audit. The zero value audits a folder for the usual platforms.
@@ -417,7 +450,9 @@ func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report, pri
 			h.src = src
 			f.start = h
 		}
-		f.heads = append(f.heads, h)
+		if inv.Fragments[p.File.Path] == "" {
+			f.heads = append(f.heads, h)
+		}
 	}
 	if f.start.head == nil {
 		return f, nil

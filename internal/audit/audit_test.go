@@ -12,6 +12,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -420,6 +421,7 @@ func TestEachCheckFails(t *testing.T) {
 		"host/worker-type":                  {map[string]string{"header": "Content-Type: text/plain"}, "-"},
 		"host/manifest-type":                {map[string]string{"header": "Content-Type: text/plain"}, "-"},
 		"host/policy-forbids-manifest":      {map[string]string{"index.html": head(`default-src 'self' 'unsafe-inline'`, `default-src 'none'`)}, "index.html:1:1"},
+		"host/policy-forbids-icons":         {map[string]string{"header": "Content-Security-Policy: sandbox allow-scripts"}, "index.html:1:1"},
 		"host/policy-forbids-worker":        {map[string]string{"index.html": head(`default-src 'self' 'unsafe-inline'`, `default-src 'none'`)}, "index.html:1:1"},
 		"host/mixed-content":                {map[string]string{"fares.html": goodHead + `<script src="http://cdn.example/a.js"></script>`}, ""},
 		"offline/start-page":                {map[string]string{"sw.js": strings.Replace(goodWorker, `"/", `, ``, 1)}, ""},
@@ -516,4 +518,46 @@ func TestLevels(t *testing.T) {
 	assert.False(t, Advice.AtLeast(Warning))
 	assert.False(t, Blocker.AtLeast("never"))
 	assert.False(t, Level("").AtLeast(Advice))
+}
+
+// TestVerdictsOnPoliciesAndIcons are verdicts as Chromium gives them: only the start page's policies count, icons obey them, and an icon that cannot be drawn is none.
+func TestVerdictsOnPoliciesAndIcons(t *testing.T) {
+	strict := func(policy string) string {
+		return strings.Replace(goodHead, `default-src 'self' 'unsafe-inline'`, policy, 1)
+	}
+	good := drawing(t, 192, 192, 0.3, teal, sand)
+	for name, c := range map[string]struct {
+		changes map[string]string
+		blocks  string // check that forbids installing, "" when it installs
+	}{
+		"a strict policy on another page":   {map[string]string{"fares.html": strict(`default-src 'none'`)}, ""},
+		"a strict policy on the start page": {map[string]string{"index.html": strict(`default-src 'none'`)}, "host/policy-forbids-manifest"},
+		"pictures are forbidden":            {map[string]string{"index.html": strict(`default-src 'self' 'unsafe-inline'; img-src 'none'`)}, "host/policy-forbids-icons"},
+		"a sandbox by a meta element":       {map[string]string{"index.html": strict(`default-src 'self' 'unsafe-inline'; sandbox`)}, ""},
+		"a sandbox by a header":             {map[string]string{"header": "Content-Security-Policy: sandbox"}, "host/policy-forbids-icons"},
+		"a sandbox of the same origin":      {map[string]string{"header": "Content-Security-Policy: sandbox allow-same-origin allow-scripts"}, ""},
+		"two policies in a header":          {map[string]string{"header": "Content-Security-Policy: img-src 'self', img-src 'none'"}, "host/policy-forbids-icons"},
+		"a picture cut off":                 {map[string]string{"512.png": good[:len(good)/2], "192.png": good[:len(good)/2], "m.json": strings.ReplaceAll(goodManifest, "512x512", "192x192")}, "icons/unusable"},
+		"an address of a script":            {map[string]string{"m.json": regexp.MustCompile(`"src": ?"/?[^"]+\.png"`).ReplaceAllString(goodManifest, `"src": "javascript:1"`)}, "icons/none-suitable"},
+		"one manifest with a query":         {map[string]string{"index.html": strings.Replace(goodHead, "/m.json", "/m.json?v=3", 1)}, ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			r := run(t, c.changes)
+			for _, v := range r.Platforms {
+				if v.ID == "chromium-desktop" {
+					if c.blocks == "" {
+						assert.Empty(t, v.Blockers)
+					} else {
+						assert.Contains(t, v.Blockers, c.blocks)
+					}
+				}
+			}
+			for _, x := range r.Checks {
+				if x.ID == "pages/manifest-not-linked" || x.ID == "manifest/id-shared" {
+					assert.NotEqual(t, "failed", x.State, x.ID)
+				}
+			}
+		})
+	}
 }

@@ -58,12 +58,20 @@ func (f *facts) lifetime(url string) int {
 	return 0
 }
 
-// policies gives findings for policies of the start page that forbid something.
-func (f *facts) policies(what string) ([]Finding, bool) {
+// policies gives findings for policies of pages that forbid something; of the start page only, where only that counts.
+func (f *facts) policies(what string, start bool) ([]Finding, bool) {
 	applies := false
 	var out []Finding
 	for _, p := range f.inv.Pages {
-		for _, policy := range p.CSP {
+		first := p.File.Path == f.inv.StartFile.Path
+		if start && !first {
+			continue
+		}
+		list := p.CSP
+		if first {
+			list = append(slices.Clip(list), f.sent()...)
+		}
+		for _, policy := range list {
 			applies = true
 			for _, x := range survey.Forbidden(policy) {
 				if strings.HasPrefix(x, what) {
@@ -74,6 +82,22 @@ func (f *facts) policies(what string) ([]Finding, bool) {
 	}
 	return out, applies
 }
+
+// sent gives the policies that come with the start page.
+func (f *facts) sent() []string {
+	if f.start.file.URL == "" {
+		return nil
+	}
+	var out []string
+	for _, p := range strings.Split(f.header(f.start.file.URL, "Content-Security-Policy"), ",") {
+		if p = strings.TrimSpace(p); p != "" {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+var sandboxed = regexp.MustCompile(`(?i)(?:^|;)\s*sandbox\b([^;]*)`)
 
 var hostChecks = []Check{
 	{
@@ -166,11 +190,23 @@ var hostChecks = []Check{
 	},
 	{
 		ID: "host/policy-forbids-manifest", Level: Blocker, Area: "host", Title: "The policy allows the manifest", Why: "A Content-Security-Policy that forbids the manifest makes browsers ignore it.", Mend: "add manifest-src 'self'", Spec: "Content Security Policy Level 3, \"manifest-src\"", Example: "Content-Security-Policy: default-src 'none'", Blocks: chromium,
-		run: func(f *facts) ([]Finding, bool) { return f.policies("a manifest") },
+		run: func(f *facts) ([]Finding, bool) { return f.policies("a manifest", true) },
+	},
+	{
+		ID: "host/policy-forbids-icons", Level: Blocker, Area: "host", Title: "The policy allows the icons", Why: "Browsers load the app's icon as the start page would: under a policy that forbids it there is no icon, and nothing is offered.", Mend: "add img-src 'self', and allow-same-origin to a sandbox", Spec: "Content Security Policy Level 3, \"img-src\" and \"sandbox\"; measured in Chromium", Example: "Content-Security-Policy: img-src 'none'", Blocks: chromium,
+		run: func(f *facts) ([]Finding, bool) {
+			out, applies := f.policies("the icons", true)
+			for _, p := range f.sent() { // in a meta element a sandbox is ignored
+				if m := sandboxed.FindStringSubmatch(p); m != nil && !strings.Contains(strings.ToLower(m[1]), "allow-same-origin") {
+					out = append(out, Finding{File: f.start.file.Path, Line: 1, Column: 1, URL: f.start.file.URL, Message: "the page is sent with a sandbox that has no allow-same-origin"})
+				}
+			}
+			return out, applies
+		},
 	},
 	{
 		ID: "host/policy-forbids-worker", Level: Warning, Area: "host", Title: "The policy allows the worker", Why: "A Content-Security-Policy that forbids the worker makes register() fail.", Mend: "add worker-src 'self'", Spec: "Content Security Policy Level 3, \"worker-src\"", Example: "Content-Security-Policy: script-src 'none'",
-		run: func(f *facts) ([]Finding, bool) { return f.policies("a service worker") },
+		run: func(f *facts) ([]Finding, bool) { return f.policies("a service worker", false) },
 	},
 	{
 		ID: "host/mixed-content", Level: Warning, Area: "host", Title: "Pages ask for nothing over http", Why: "On an https site browsers block scripts and styles over http, and the page is broken.", Mend: "write https", Spec: "W3C Mixed Content", Example: `<script src="http://cdn.example/lib.js">`,

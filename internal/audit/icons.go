@@ -61,7 +61,7 @@ var iconChecks = []Check{
 					return nil, false
 				case i.file == nil:
 					return []Finding{i.finding(f, strings.TrimPrefix(i.image.Src, f.origin())+" is not in the site")}, true
-				case i.kind == "":
+				case i.unreadable():
 					return []Finding{i.finding(f, i.file.Path+" cannot be decoded as a picture")}, true
 				case i.kind != "image/svg+xml" && (i.width < manifest.MinIcon || i.height < manifest.MinIcon):
 					return []Finding{i.finding(f, fmt.Sprintf("%s is really %d x %d px; at least %d are needed", i.file.Path, i.width, i.height, manifest.MinIcon))}, true
@@ -85,7 +85,7 @@ var iconChecks = []Check{
 				case i.outer:
 				case i.file == nil:
 					out = append(out, i.finding(f, strings.TrimPrefix(i.image.Src, f.origin())+" is not in the site"))
-				case i.kind == "":
+				case i.unreadable():
 					out = append(out, i.finding(f, i.file.Path+" cannot be decoded as a picture"))
 				}
 			}

@@ -205,12 +205,18 @@ func yesNo(b bool) string {
 	return "no"
 }
 
+// withoutQuery is what tells files of a folder apart: "m.json?v=3" is "m.json".
+func withoutQuery(u string) string {
+	u, _, _ = strings.Cut(u, "?")
+	return u
+}
+
 // sameID gives findings of pages that link another manifest with the same id.
 func (f *facts) sameID() []Finding {
 	var out []Finding
-	seen := map[string]bool{f.linkURL: true}
+	seen := map[string]bool{withoutQuery(f.linkURL): true}
 	for i, p := range f.inv.Pages {
-		u := p.Manifest
+		u := withoutQuery(p.Manifest)
 		if u == "" || seen[u] || i > maxManifests {
 			continue
 		}

@@ -56,7 +56,7 @@ var pageChecks = []Check{
 				case h.err != nil || h.file.Path == f.start.file.Path:
 				case t == nil:
 					out = append(out, Finding{File: h.file.Path, Line: 1, Column: 1, URL: h.file.URL, Message: "there is no manifest link in the head"})
-				case f.resolve(h, t.Value) != f.linkURL:
+				case withoutQuery(f.resolve(h, t.Value)) != withoutQuery(f.linkURL):
 					out = append(out, Finding{File: h.file.Path, Line: 1, Column: 1, URL: h.file.URL,
 						Message: fmt.Sprintf("links %s, the start page links %s", f.resolve(h, t.Value), f.linkURL), Mend: "link the same manifest everywhere"})
 				}

@@ -2,6 +2,7 @@ package audit
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"image"
 	"image/color"
@@ -25,15 +26,15 @@ type pixels struct {
 	covered       float64 // share of pixels that are not transparent
 }
 
-// readPixels decodes a raster picture and measures it; nil when it cannot be decoded or is too large.
-func readPixels(data []byte) *pixels {
+// readPixels decodes a raster picture and measures it; nil when it cannot be decoded, which is then said, or is too large.
+func readPixels(data []byte) (p *pixels, broken bool) {
 	cfg, _, err := image.DecodeConfig(bytes.NewReader(data))
 	if err != nil || cfg.Width > maxSide || cfg.Height > maxSide || cfg.Width < 1 || cfg.Height < 1 {
-		return nil
+		return nil, false
 	}
 	img, _, err := raster.Decode(data)
 	if err != nil {
-		return nil
+		return nil, !errors.Is(err, raster.ErrTooMuch)
 	}
 	b := img.Bounds()
 	plain, ok := img.(*image.NRGBA)
@@ -42,7 +43,7 @@ func readPixels(data []byte) *pixels {
 		draw.Draw(plain, b, img, b.Min, draw.Src)
 	}
 	at := func(x, y int) color.NRGBA { return plain.NRGBAAt(b.Min.X+x, b.Min.Y+y) }
-	p := &pixels{width: b.Dx(), height: b.Dy(), opaque: true}
+	p = &pixels{width: b.Dx(), height: b.Dy(), opaque: true}
 	p.ground = at(0, 0)
 	p.plain = true
 	for _, c := range [...]color.NRGBA{at(p.width-1, 0), at(0, p.height-1), at(p.width-1, p.height-1)} {
@@ -75,7 +76,7 @@ func readPixels(data []byte) *pixels {
 			p.outside = float64(beyond) / float64(n)
 		}
 	}
-	return p
+	return p, false
 }
 
 // alike says whether two colours look the same.

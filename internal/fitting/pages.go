@@ -195,7 +195,7 @@ func (f *fitter) leave(file site.File) string {
 			}
 		}
 	}
-	return ""
+	return f.inv.Fragments[file.Path]
 }
 
 // withEarlier is said of a page that is left alone and was not always.

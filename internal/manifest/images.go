@@ -115,6 +115,12 @@ func (p *processor) image(item *Value, member string) (Image, bool) {
 	if strings.TrimSpace(src.str) == "" {
 		p.problem(src, member+".src", Warning, "an empty src is the address of the manifest itself, which is no picture", "name the picture")
 	}
+	switch scheme := strings.TrimSuffix(u.Protocol(), ":"); scheme {
+	case "http", "https", "data", "blob":
+	default:
+		p.problem(src, member+".src", Warning, fmt.Sprintf("pictures are not loaded from %s: addresses; the entry is ignored", scheme), "name a file of the site")
+		return img, false
+	}
 	img.Src = u.Href(false)
 	img.Type = strings.TrimSpace(p.textAs(item, "type", member+".type"))
 	if s := item.get("sizes"); s != nil {

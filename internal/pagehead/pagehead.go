@@ -9,6 +9,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"regexp"
 	"strings"
 
 	"tachyform.dev/tachyform/internal/markup"
@@ -168,7 +169,44 @@ func formOf(src []byte) (form, error) {
 			return f, unsafef("a template (it begins with %q), not a finished page", strings.TrimSpace(begin))
 		}
 	}
+	if mark, line := templateIn(f.ascii); mark != "" {
+		return f, unsafef("a template (its head has %q in line %d), not a finished page", mark, line)
+	}
 	return f, nil
+}
+
+var (
+	headEnd      = regexp.MustCompile(`(?i)</head|<body`)
+	codeInHead   = regexp.MustCompile(`(?is)<(script|style)\b.*?</(?:script|style)`)
+	remarked     = regexp.MustCompile(`(?s)<!--[^#].*?-->`)
+	templateMark = regexp.MustCompile(`<\?php\b|<\?=|<%|\{%|<!--#[a-z]+|\{\{[>#^/{]|\{\{`)
+	drawsItself  = regexp.MustCompile(`(?i)\s(?:data-|x-)?ng-app\b`)
+)
+
+// templateIn finds what a server makes pages of in the head of one, and its line; "" for nothing. What stands in scripts, styles and comments is not looked at, and
+// neither are braces of a page that fills them in by itself.
+func templateIn(text []byte) (mark string, line int) {
+	head := text[:min(len(text), 64<<10)]
+	if end := headEnd.FindIndex(head); end != nil {
+		head = head[:end[0]]
+	} else if len(head) > 1024 {
+		head = head[:1024]
+	}
+	if !templateMark.Match(head) {
+		return "", 0
+	}
+	blank := func(m []byte) []byte {
+		return bytes.Map(func(r rune) rune { return map[bool]rune{true: r, false: ' '}[r == '\n'] }, m)
+	}
+	head = remarked.ReplaceAllFunc(codeInHead.ReplaceAllFunc(head, blank), blank)
+	for _, at := range templateMark.FindAllIndex(head, -1) {
+		mark = string(head[at[0]:at[1]])
+		if strings.HasPrefix(mark, "{{") && drawsItself.Match(text) {
+			continue
+		}
+		return mark, bytes.Count(head[:at[0]], []byte("\n")) + 1
+	}
+	return "", 0
 }
 
 // maskEscapes replaces bytes that an ISO-2022-JP page shifts out of ASCII, where "<" is half of a letter.

@@ -399,6 +399,7 @@ func Forbidden(policy string) []string {
 	}{
 		{"a manifest", []string{"manifest-src", "default-src"}},
 		{"a service worker", []string{"worker-src", "child-src", "script-src", "default-src"}},
+		{"the icons", []string{"img-src", "default-src"}},
 		{"the page script", []string{"script-src-elem", "script-src", "default-src"}},
 	} {
 		if !allowed(c.names...) {

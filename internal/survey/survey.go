@@ -93,6 +93,7 @@ type Inventory struct {
 	StartBytes    []byte            // without what fit inserted
 	Needs         map[string][]Need // of style sheets and scripts, by URL
 	Data          []string          // URLs of the site's files that scripts fetch, sorted
+	Fragments     map[string]string // pages that are parts of others, by path: what says so
 	Registrations []Registration
 	Endpoints     []Endpoint
 	Stores        []string       // kinds of storage that scripts mention, sorted
@@ -298,6 +299,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		inv.Data = append(inv.Data, d)
 	}
 	sort.Strings(inv.Data)
+	inv.fragments()
 	for k := range stores {
 		inv.Stores = append(inv.Stores, k)
 	}
