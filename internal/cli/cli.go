@@ -138,6 +138,16 @@ func siteArg(args []string, c *config.Config) (string, error) {
 	return "", errors.New("name the folder of the site (or set site in tachyform.toml)")
 }
 
+// folderOfPage gives the folder of a page that is named in the place of its site.
+func folderOfPage(name string) (string, bool) {
+	switch strings.ToLower(filepath.Ext(name)) {
+	case ".html", ".htm", ".xhtml":
+		about, err := os.Stat(name)
+		return filepath.Dir(name), err == nil && about.Mode().IsRegular()
+	}
+	return "", false
+}
+
 func (a *app) checkFormat() error {
 	known := append([]string{"text", "json"}, a.formats...)
 	if !slices.Contains(known, a.format) {
@@ -202,6 +212,12 @@ func (a *app) openFolder(args []string, base string, c *config.Config) (*site.Si
 	dir, err := siteArg(args, c)
 	if err != nil {
 		return nil, usage(err)
+	}
+	if folder, ok := folderOfPage(dir); ok {
+		if !a.quiet {
+			fmt.Fprintf(a.err, "%s is a page; the site is its folder, %s.\n", dir, folder)
+		}
+		dir = folder
 	}
 	s, err := run.Open(dir, c.Base)
 	if err != nil {

@@ -74,7 +74,7 @@ func TestWrongUsage(t *testing.T) {
 		{[]string{"nonsense"}, "there is no command"},
 		{[]string{"survey"}, "name the folder of the site"},
 		{[]string{"survey", "gone"}, "gone: there is no such folder"},
-		{[]string{"survey", "file.html"}, "is a file; a site is a folder"},
+		{[]string{"survey", "bad.toml"}, "is a file; a site is a folder"},
 		{[]string{"survey", "empty"}, "no HTML page in it"},
 		{[]string{"survey", "dist", "--format", "xml"}, "it is text or json"},
 		{[]string{"survey", "dist", "more"}, "and 2 names were given"},
@@ -241,4 +241,25 @@ func TestLiveAddresses(t *testing.T) {
 	code, _, errs = program(t, "manifest", server.URL)
 	assert.Equal(t, ExitUsage, code)
 	assert.Contains(t, errs, "links no manifest")
+}
+
+// A page that is named in the place of its site stands for its folder, and that is said.
+func TestAPageForItsSite(t *testing.T) {
+	folder(t, map[string]string{"dist/index.html": "<title>Skerry Line</title>", "dist/fares.html": "<title>Fares</title>"})
+	code, out, errs := program(t, "survey", filepath.Join("dist", "fares.html"))
+	assert.Equal(t, ExitFine, code, errs)
+	assert.Contains(t, errs, "is a page; the site is its folder, dist.")
+	assert.Contains(t, out, "2, starting at /")
+	code, out, _ = program(t, "survey", filepath.Join("dist", "index.html"), "--place", "staging")
+	assert.Equal(t, ExitUsage, code)
+	assert.Empty(t, out)
+}
+
+// Commands that are suggested are about the same place and configuration, and a shell reads the folder's name as one word.
+func TestSuggestedCommands(t *testing.T) {
+	folder(t, map[string]string{"my site/index.html": "<title>Skerry Line</title>", "other.toml": "[place.staging]\nbase = \"/preview/\"\n"})
+	code, out, errs := program(t, "survey", "my site", "--config", "other.toml", "--place", "staging")
+	require.Equal(t, ExitFine, code, errs)
+	assert.Contains(t, out, "tachyform fit 'my site' --config other.toml --place staging")
+	assert.Contains(t, out, "tachyform audit 'my site' --config other.toml --place staging")
 }

@@ -41,7 +41,7 @@ func TestBadInput(t *testing.T) {
 		want string
 	}{
 		{"fit gone", 2, "gone: there is no such folder"},
-		{"fit site/index.html", 2, "is a file; a site is a folder"},
+		{"fit text.svg", 2, "is a file; a site is a folder"},
 		{"fit empty", 2, "no HTML page in it"},
 		{"fit", 2, "name the folder of the site"},
 		{"fit a b", 2, "and 2 names were given"},

@@ -64,9 +64,9 @@ func TestExpressions(t *testing.T) {
 func TestPolicies(t *testing.T) {
 	for policy, want := range map[string]string{
 		"default-src 'self'":                    "",
-		"default-src 'none'":                    "default-src 'none'; manifest-src 'self'; worker-src 'self'; script-src 'self'",
+		"default-src 'none'":                    "default-src 'none'; manifest-src 'self'; worker-src 'self'; script-src 'self'; img-src 'self'",
 		"script-src 'none'; img-src *":          "script-src 'self'; img-src *; worker-src 'self'",
-		"default-src 'none'; script-src 'self'": "default-src 'none'; script-src 'self'; manifest-src 'self'",
+		"default-src 'none'; script-src 'self'": "default-src 'none'; script-src 'self'; manifest-src 'self'; img-src 'self'",
 		"manifest-src 'none'; ":                 "manifest-src 'self'; ",
 	} {
 		got := additions(policy, survey.Forbidden)

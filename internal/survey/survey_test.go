@@ -123,7 +123,7 @@ func TestSummarize(t *testing.T) {
 	require.Len(t, s.Workers, 1)
 	assert.Equal(t, 1, s.WorkerPages)
 	assert.Equal(t, []Named{{"account/index.html", "its address is that of an account page"}}, s.Personal)
-	assert.Equal(t, []Named{{"index.html", "its Content-Security-Policy forbids a manifest (manifest-src)"}}, s.CSP)
+	assert.Equal(t, []Named{{"index.html", "its Content-Security-Policy forbids a manifest (manifest-src)"}, {"index.html", "its Content-Security-Policy forbids the icons (img-src)"}}, s.CSP)
 	assert.Equal(t, []string{"localStorage"}, s.Storage)
 	assert.Equal(t, "tachyform survey "+s.Site+" --base /docs/", s.Next[0].Command)
 	var ends []string
@@ -134,8 +134,8 @@ func TestSummarize(t *testing.T) {
 }
 
 func TestForbidden(t *testing.T) {
-	for policy, want := range map[string]int{"": 0, "default-src 'self'": 0, "default-src 'none'": 3, "script-src 'nonce-x'": 2, "worker-src 'none'": 1, "manifest-src": 1,
-		"default-src *; img-src 'none'": 0, "default-src https://ferry.example": 0, "script-src 'self'; default-src 'none'": 1} {
+	for policy, want := range map[string]int{"": 0, "default-src 'self'": 0, "default-src 'none'": 4, "script-src 'nonce-x'": 2, "worker-src 'none'": 1, "manifest-src": 1,
+		"default-src *; img-src 'none'": 1, "default-src https://ferry.example": 0, "script-src 'self'; default-src 'none'": 2} {
 		assert.Len(t, Forbidden(policy), want, policy)
 	}
 }
