@@ -37,6 +37,7 @@ it and audits it. A folder that is not an earlier demo is never touched.`,
 				return usage(err)
 			}
 			st := present.New(a.out, a.color(a.out))
+			st.Within = true
 			say := func(f func() error) error {
 				if a.quiet {
 					return nil

@@ -87,6 +87,9 @@ func (s *Style) Audit(r *audit.Report) error {
 
 // afterAudit says what to do next about what was found.
 func (s *Style) afterAudit(r *audit.Report) error {
+	if s.Within {
+		return s.err
+	}
 	var worst *audit.Result
 	bare := false
 	rank := map[audit.Level]int{audit.Blocker: 3, audit.Warning: 2, audit.Advice: 1}

@@ -100,6 +100,9 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 
 // afterRehearsal says what to do next about what was seen.
 func (s *Style) afterRehearsal(r *rehearsal.Report) error {
+	if s.Within {
+		return s.err
+	}
 	folder := !strings.Contains(r.Site, "://")
 	site := shell.Quote(r.Site)
 	var next []string

@@ -21,6 +21,8 @@ type Style struct {
 	colours                               bool // they may be used
 	raw                                   bool // the terminal does not begin a line by itself
 
+	Within bool // of a longer output, which ends with what is next by itself
+
 	Also string // options that every command which is suggested needs, such as " --place staging"
 }
 
