@@ -89,6 +89,7 @@ type Page struct {
 	Base         Tag // href of the first base element
 	CSP          []Tag
 	Refs         []Ref
+	Imports      map[string]string // of import maps, without their scopes: addresses by names, or by beginnings of names that end with a slash
 	Forms        []Form
 	Scripts      []Script
 	Styles       []Script
@@ -381,7 +382,16 @@ func (r *pageReader) raw(name string, s Script, t Token) {
 		r.p.Styles = append(r.p.Styles, s)
 	case "importmap":
 		s.Offset, s.Source = t.Start, r.src[t.Start:t.End]
-		r.p.Refs = append(r.p.Refs, importMap(s.Source, t.Start)...)
+		refs, imports := importMap(s.Source, t.Start)
+		r.p.Refs = append(r.p.Refs, refs...)
+		if r.p.Imports == nil {
+			r.p.Imports = imports
+		}
+		for name, u := range imports { // of several maps the first that names something counts
+			if _, known := r.p.Imports[name]; !known {
+				r.p.Imports[name] = u
+			}
+		}
 	}
 }
 

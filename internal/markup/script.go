@@ -3,6 +3,7 @@ package markup
 import (
 	"bytes"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"unsafe"
@@ -14,6 +15,7 @@ import (
 // ScriptFacts is what can be read from a script without running it.
 type ScriptFacts struct {
 	Refs          []Ref // imports, literal fetches, workers
+	Bare          []Ref // imports by names that only an import map can turn into addresses
 	Registrations []Registration
 	Broken        string          // why the script could not be parsed, "" when it could
 	Stores        map[string]bool // "localStorage", "sessionStorage", "indexedDB" when mentioned
@@ -330,12 +332,23 @@ func part(e js.IExpr) []byte {
 	return nil
 }
 
+// bare says whether the name of a module is no address, so that only an import map can say where it is (HTML, "resolve a module specifier").
+func bare(name string) bool {
+	return !strings.HasPrefix(name, "/") && !strings.HasPrefix(name, "./") && !strings.HasPrefix(name, "../") && !scheme.MatchString(name)
+}
+
+var scheme = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9+.-]*:`)
+
 func (r *scriptReader) module(spec []byte, lazy bool) {
 	if len(spec) < 2 {
 		return
 	}
-	r.facts.Refs = append(r.facts.Refs, Ref{URL: unquoteJS(spec[1 : len(spec)-1]), Use: UseModule,
-		Offset: r.at(spec) + 1, Lazy: lazy})
+	ref := Ref{URL: unquoteJS(spec[1 : len(spec)-1]), Use: UseModule, Offset: r.at(spec) + 1, Lazy: lazy}
+	if bare(ref.URL) {
+		r.facts.Bare = append(r.facts.Bare, ref)
+		return
+	}
+	r.facts.Refs = append(r.facts.Refs, ref)
 }
 
 // Enter is called by the parser's walk.
@@ -429,7 +442,12 @@ func (r *scriptReader) call(c *js.CallExpr) {
 	switch fn {
 	case "import":
 		if u, ok := r.literal(arg); ok {
-			r.facts.Refs = append(r.facts.Refs, Ref{URL: u, Use: UseModule, Offset: r.at(part(arg)) + 1, Lazy: true})
+			ref := Ref{URL: u, Use: UseModule, Offset: r.at(part(arg)) + 1, Lazy: true}
+			if bare(u) {
+				r.facts.Bare = append(r.facts.Bare, ref)
+			} else {
+				r.facts.Refs = append(r.facts.Refs, ref)
+			}
 		}
 	case "fetch":
 		if u, ok := r.urlOf(arg); ok && (of == nil || ofName == "window" || ofName == "self" || ofName == "globalThis") {

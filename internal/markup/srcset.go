@@ -81,14 +81,28 @@ func PickCandidate(srcset string, slot float64) string {
 	return ""
 }
 
-// importMap gives the addresses of an import map. They are only fetched when a module asks for them.
-func importMap(src []byte, offset int) []Ref {
+// Imported gives the address that an import map has for the name of a module (HTML, "resolve an imports match"), "" for none.
+func Imported(imports map[string]string, name string) string {
+	if u, ok := imports[name]; ok {
+		return u
+	}
+	best, found := "", ""
+	for k, u := range imports {
+		if rest, ok := strings.CutPrefix(name, k); ok && strings.HasSuffix(k, "/") && strings.HasSuffix(u, "/") && len(k) > len(best) {
+			best, found = k, u+rest
+		}
+	}
+	return found
+}
+
+// importMap gives the addresses of an import map, and by which names modules are asked for. They are only fetched when a module asks for them.
+func importMap(src []byte, offset int) ([]Ref, map[string]string) {
 	var m struct {
 		Imports map[string]string            `json:"imports"`
 		Scopes  map[string]map[string]string `json:"scopes"`
 	}
 	if json.Unmarshal(src, &m) != nil {
-		return nil
+		return nil, nil
 	}
 	at := quotedAt(src)
 	var out []Ref
@@ -107,7 +121,7 @@ func importMap(src []byte, offset int) []Ref {
 	sort.Slice(out, func(i, j int) bool {
 		return out[i].Offset < out[j].Offset || out[i].Offset == out[j].Offset && out[i].URL < out[j].URL
 	})
-	return out
+	return out, m.Imports
 }
 
 // quotedAt gives where each quoted text stands first that has no escapes.

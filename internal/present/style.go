@@ -123,7 +123,7 @@ func (s *Style) Next(pairs ...string) error {
 		if ours && !strings.Contains(word, "--config") && !strings.HasPrefix(word, "explain") && !strings.HasPrefix(word, "schema") {
 			pairs[i] += s.Also
 		}
-		if n := lipgloss.Width(pairs[i]); n <= 50 {
+		if n := lipgloss.Width(pairs[i]); n <= 60 {
 			wide = max(wide, n)
 		}
 	}

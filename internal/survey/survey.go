@@ -396,7 +396,13 @@ func (r *reader) page(data []byte, withLinks bool) (*Page, []string) {
 		p.Needs = append(p.Needs, r.refs(markup.StyleRefs(s.Source, s.Offset), base)...)
 	}
 	for _, s := range m.Scripts {
-		r.script(r.inline(s), base)
+		facts := r.inline(s)
+		for _, ref := range facts.Bare {
+			if ref.URL = markup.Imported(m.Imports, ref.URL); ref.URL != "" {
+				p.Needs = append(p.Needs, r.refs([]markup.Ref{ref}, base)...)
+			}
+		}
+		r.script(facts, base)
 	}
 	p.Needs = append(p.Needs, r.needs...)
 	p.shape = shapeOf(p.Needs)

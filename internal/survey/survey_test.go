@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -138,4 +139,29 @@ func TestForbidden(t *testing.T) {
 		"default-src *; img-src 'none'": 1, "default-src https://ferry.example": 0, "script-src 'self'; default-src 'none'": 2} {
 		assert.Len(t, Forbidden(policy), want, policy)
 	}
+}
+
+// TestImportMaps: names of modules are no addresses; where they lie, the page's import map says.
+func TestImportMaps(t *testing.T) {
+	inv := take(t, "/", map[string]string{
+		"index.html":  `<!doctype html><title>a</title><script type=importmap>{"imports": {"boats": "./js/boats.js", "lib/": "/js/lib/"}}</script><script type=module>import "boats"; import "lib/a.js"; import "unknown"; import("lib/b.js")</script>`,
+		"js/boats.js": `import "lib/a.js"; import "./tide.js"`, "js/lib/a.js": "", "js/lib/b.js": "", "js/tide.js": "",
+	})
+	var needs []string
+	for _, n := range inv.Pages[0].Needs {
+		needs = append(needs, n.URL)
+	}
+	slices.Sort(needs)
+	assert.Equal(t, []string{"/js/boats.js", "/js/lib/a.js", "/js/lib/b.js"}, slices.Compact(needs))
+	assert.Empty(t, inv.Summarize().Nowhere, "nothing is missing")
+	assert.Contains(t, inv.Closure("/"), "/js/tide.js")
+}
+
+// TestFragments: what a script fetches and what has nothing of a page is a part of one.
+func TestFragments(t *testing.T) {
+	inv := take(t, "/", map[string]string{
+		"index.html": `<!doctype html><title>a</title><div id=x></div><script>fetch("/part.html"); fetch("/page.html"); fetch("/short.html")</script>`,
+		"part.html":  "<p>A part</p>", "page.html": "<!doctype html><title>A page</title>", "short.html": "<title>Short</title>",
+	})
+	assert.Equal(t, map[string]string{"part.html": "a part of a page: index.html:1 fetches it, and it has no doctype, head or body of its own"}, inv.Fragments)
 }
