@@ -196,7 +196,7 @@ func (w *world) stored(word string) []string {
 // comes waits until something is so. On the embedded stage time passes meanwhile.
 func (w *world) comes(what string, f func() bool) {
 	w.Helper()
-	deadline := time.Now().Add(20 * time.Second)
+	deadline := time.Now().Add(60 * time.Second)
 	for !f() {
 		if w.embedded != nil {
 			w.embedded.Advance(time.Second)

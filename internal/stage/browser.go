@@ -18,7 +18,7 @@ const Origin = "https://site.example"
 // Limits bound what a worker may cost. The zero value means the defaults.
 type Limits struct {
 	Step   time.Duration // real time of one callback; 5 s
-	Memory uint64        // growth of the program's heap in bytes; 512 MiB
+	Memory uint64        // growth of the program's heap in bytes; 768 MiB
 	Ledger *Ledger       // is shared by browsers of the same site; one of its own
 }
 
@@ -89,7 +89,7 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 		limits.Step = 5 * time.Second
 	}
 	if limits.Memory == 0 {
-		limits.Memory = 512 << 20
+		limits.Memory = 768 << 20 // more than what the collector lets gather (run.roomy), or a callback would be ended for what others leave lying
 	}
 	if limits.Ledger == nil {
 		limits.Ledger = NewLedger()

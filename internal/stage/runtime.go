@@ -185,7 +185,7 @@ func (g *guard) watch() {
 				g.vm.Interrupt(fmt.Sprintf("ran for more than %s without coming back", g.limits.Step))
 			case g.act+ran > actSteps*g.limits.Step:
 				g.vm.Interrupt(g.tooLong())
-			case liveBytes() > g.first+g.limits.Memory+g.limits.Memory/4: // many callbacks, each of which took little
+			case liveBytes() > g.first+g.limits.Memory: // many callbacks, each of which took little
 				g.tooMuch(g.vm)
 			case ran > 50*time.Millisecond && g.heap == 0:
 				g.heap = heapBytes()
@@ -193,7 +193,7 @@ func (g *guard) watch() {
 				g.tooMuch(g.vm)
 			}
 		}
-		if all := heapBytes() + stackBytes(); (g.vm != nil || g.lost) && all > g.first+3*g.limits.Memory {
+		if all := heapBytes() + stackBytes(); (g.vm != nil || g.lost) && all > g.first+2*g.limits.Memory {
 			exhausted(fmt.Sprintf("a script of the site took %d MB of memory in one call that cannot be ended, and the program ends before the machine does; what the site does is not known", all>>20))
 		}
 		g.mu.Unlock()
