@@ -108,15 +108,6 @@ type Report struct {
 // Format names the shape of the report.
 const Format = "tachyform.audit/1"
 
-// Worst is the level of the worst failed check, "" when none failed. With a baseline only what is new counts.
-func (r *Report) Worst() Level {
-	results := r.Checks
-	if r.Baseline != nil {
-		results = slices.DeleteFunc(slices.Clone(results), func(c Result) bool { return !slices.Contains(r.Baseline.New, c.ID) })
-	}
-	return finding.Worst(results)
-}
-
 // Fails says whether a check is among those that make the audit fail. When nobody said from which level on, each that failed is.
 func (r *Report) Fails(c Result) bool {
 	switch {

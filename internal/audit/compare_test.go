@@ -26,10 +26,10 @@ func TestBaseline(t *testing.T) {
 	assert.False(t, now.Baseline.IsNew("d", now.Checks[3].Findings[0]))
 	assert.True(t, now.Baseline.IsNew("d", now.Checks[3].Findings[1]))
 	assert.Equal(t, []Result{result("b", "failed", "x")}, now.Baseline.Lost())
-	assert.Equal(t, Warning, now.Worst())
+	assert.Equal(t, []string{"c", "d"}, now.Failing())
 	same := &Report{Checks: earlier.Checks}
 	same.Against(earlier)
-	assert.Equal(t, Level(""), same.Worst(), "what failed before does not count")
+	assert.Empty(t, same.Failing(), "what failed before does not count")
 }
 
 func TestUnknownNames(t *testing.T) {

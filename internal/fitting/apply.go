@@ -78,17 +78,17 @@ func leftovers(root *os.Root) interrupted {
 			out.files = append(out.files, name)
 		}
 	}
-	if _, err := root.Lstat(filepath.FromSlash(recordFile)); errors.Is(err, fs.ErrNotExist) {
-		for _, name := range []string{originalsDir, ignoreFile} {
-			if _, err := root.Lstat(filepath.FromSlash(name)); err == nil {
-				out.files = append(out.files, name)
-			}
-		}
-	}
 	var j journal
 	if data, err := regular.ReadIn(root, filepath.FromSlash(journalFile), regular.Large); err == nil && json.Unmarshal(data, &j) == nil {
+		_, err := root.Lstat(filepath.FromSlash(recordFile))
+		bare := errors.Is(err, fs.ErrNotExist)
 		for _, d := range j.Made {
-			if fs.ValidPath(d) && d != "." && isEmpty(root, d) {
+			switch {
+			case d == originalsDir: // an earlier strip may have left some for somebody: those were there
+				if _, err := root.Lstat(filepath.FromSlash(d)); err == nil && bare {
+					out.files = append(out.files, d)
+				}
+			case fs.ValidPath(d) && d != "." && isEmpty(root, d):
 				out.folders = append(out.folders, d)
 			}
 		}
@@ -114,6 +114,9 @@ func isEmpty(root *os.Root, dir string) bool {
 // made lists the folders that the changes need and that are not there.
 func (p *Plan) made() []string {
 	missing := map[string]bool{}
+	if _, err := p.Site.Root().Lstat(filepath.FromSlash(originalsDir)); errors.Is(err, fs.ErrNotExist) {
+		missing[originalsDir] = true
+	}
 	for _, c := range p.Changes {
 		for d := path.Dir(c.Path); d != "." && !missing[d]; d = path.Dir(d) {
 			if _, err := p.Site.Root().Lstat(filepath.FromSlash(d)); !errors.Is(err, fs.ErrNotExist) {

@@ -108,3 +108,37 @@ func TestStripAfterAnInterruption(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, r.Nothing())
 }
+
+// TestStripTwice keeps the original of a file that somebody changed, however often strip is run.
+func TestStripTwice(t *testing.T) {
+	dir := write(t, t.TempDir(), map[string]string{"index.html": `<!doctype html><title>Skerry Line</title><link rel=manifest href=/m.json>`, "m.json": `{"name": "Skerry Line"}`})
+	fit(t, dir, nil, Options{})
+	write(t, dir, map[string]string{"m.json": `{"name": "Other"}`})
+	strip := func() *Removal {
+		s, err := site.Open(dir, "/")
+		require.NoError(t, err)
+		defer s.Close()
+		r, err := Unfit(context.Background(), s, nil)
+		require.NoError(t, err)
+		if !r.Nothing() {
+			require.NoError(t, r.Apply(context.Background(), nil))
+		}
+		return r
+	}
+	require.Len(t, strip().Kept, 1)
+	kept := func() []string {
+		out, err := filepath.Glob(filepath.Join(dir, ".tachyform", "originals", "*"))
+		require.NoError(t, err)
+		return out
+	}
+	require.Len(t, kept(), 1)
+	assert.True(t, strip().Nothing(), "nothing was interrupted")
+	require.Len(t, kept(), 1)
+	p, err := plan(t, dir, nil, Options{})
+	require.NoError(t, err)
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	require.Error(t, p.Apply(ctx, nil))
+	assert.NotContains(t, strip().Leftovers, originalsDir)
+	require.Len(t, kept(), 1, "an interruption is no reason either")
+}

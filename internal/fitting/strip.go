@@ -10,6 +10,7 @@ import (
 	"path"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"sort"
 
 	"golang.org/x/sync/errgroup"
@@ -228,7 +229,7 @@ func (r *Removal) Apply(ctx context.Context, progress func(done, total int)) err
 			return nil
 		}
 		_ = root.Remove(filepath.FromSlash(recordFile))
-		if len(r.Kept) == 0 {
+		if len(r.Kept) == 0 && (len(r.plan.record.Files) > 0 || slices.Contains(r.Leftovers, originalsDir)) { // else they were left for somebody by an earlier strip
 			_ = root.RemoveAll(filepath.FromSlash(originalsDir))
 		}
 		return nil

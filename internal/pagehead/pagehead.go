@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
 	"tachyform.dev/tachyform/internal/markup"
@@ -187,6 +188,9 @@ var (
 // neither are braces of a page that fills them in by itself.
 func templateIn(text []byte) (mark string, line int) {
 	head := text[:min(len(text), 64<<10)]
+	if !slices.ContainsFunc([]string{"<?", "<%", "{%", "{{", "<!--#"}, func(m string) bool { return bytes.Contains(head, []byte(m)) }) {
+		return "", 0 // which is quicker to see than where the head ends
+	}
 	if end := headEnd.FindIndex(head); end != nil {
 		head = head[:end[0]]
 	} else if len(head) > 1024 {

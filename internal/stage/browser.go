@@ -102,15 +102,7 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 	}
 	b.loop.begins = b.guard.newAct
 	b.loop.busy = func() {
-		const why = "it keeps the browser busy with timers and events without end"
-		b.remark(Remark{Kind: "limit", Message: "the worker was ended: " + why})
-		for _, r := range b.regs {
-			for _, w := range []*worker{r.installing, r.waiting, r.active} {
-				if w != nil && w.vm != nil {
-					w.account("").end(why, true)
-				}
-			}
-		}
+		b.blame("it keeps the browser busy with timers and events without end")
 		b.endWorkers()
 	}
 	return b

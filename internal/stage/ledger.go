@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strconv"
 	"sync"
+	"time"
 	"unicode/utf8"
 
 	"github.com/cespare/xxhash/v2"
@@ -72,11 +73,55 @@ func (a *account) refused() string {
 // actSteps is how much longer than one callback all callbacks of one act of the visitor may take together.
 const actSteps = 2
 
+// cost is what a realm has taken since the visitor did something.
+type cost struct {
+	of  *realm
+	act time.Duration
+}
+
+// costOf gives the cost of a realm, which grows.
+func (g *guard) costOf(r *realm) *cost {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	c := g.costs[r]
+	if c == nil {
+		c = &cost{of: r}
+		if g.costs == nil {
+			g.costs = map[*realm]*cost{}
+		}
+		g.costs[r] = c
+	}
+	return c
+}
+
 // newAct begins to count anew.
 func (g *guard) newAct() {
 	g.mu.Lock()
-	g.act = 0
+	g.act, g.costs, g.busiest = 0, nil, nil
 	g.mu.Unlock()
+}
+
+// blame ends for good the realm that took most of an act of the visitor: others that were at work are not to blame. A page with a share of it comes before the
+// worker, which may have worked for its requests only; if not, it takes too long again without the page.
+func (b *Browser) blame(why string) {
+	b.guard.mu.Lock()
+	busiest := b.guard.busiest
+	for r, c := range b.guard.costs {
+		if _, page := r.in.(*document); page && busiest != nil && c.act >= busiest.act/4 {
+			if _, already := busiest.of.in.(*document); !already || c.act > busiest.act {
+				busiest = c
+			}
+		}
+	}
+	b.guard.mu.Unlock()
+	b.guard.newAct()
+	if busiest == nil || busiest.of.in == nil {
+		return
+	}
+	r := busiest.of
+	b.remark(Remark{Kind: "limit", Message: r.what + " was ended: " + why, File: b.Relative(r.url)})
+	r.in.account("").end(why, true)
+	r.in.stop()
 }
 
 func (g *guard) tooLong() string {

@@ -128,15 +128,18 @@ func (e *scriptError) Error() string { return e.message }
 
 // guard ends callbacks that take too long or too much memory.
 type guard struct {
-	limits Limits
-	mu     sync.Mutex
-	vm     *goja.Runtime
-	since  time.Time
-	heap   uint64
-	first  uint64        // what was in use when the stage was made
-	lost   bool          // a call was left to itself and goes on
-	act    time.Duration // what all callbacks took since the visitor did something
-	stop   chan struct{}
+	limits  Limits
+	mu      sync.Mutex
+	vm      *goja.Runtime
+	since   moment
+	heap    uint64
+	first   uint64           // what was in use when the stage was made
+	deaf    int              // for how many looks the call has gone on after it was told to end
+	costs   map[*realm]*cost // of the realms at work since the visitor did something
+	busiest *cost            // the one of them that took longest
+	lost    bool             // a call was left to itself and goes on
+	act     time.Duration    // what all callbacks took since the visitor did something
+	stop    chan struct{}
 }
 
 // deepest is how large the program's stack may grow, in bytes. The engine follows chains of prototypes and proxies by calls of its
@@ -179,11 +182,13 @@ func (g *guard) watch() {
 		}
 		g.mu.Lock()
 		if g.vm != nil {
-			ran := time.Since(g.since)
+			ran := g.since.took()
 			switch {
 			case ran > g.limits.Step:
+				g.told()
 				g.vm.Interrupt(fmt.Sprintf("ran for more than %s without coming back", g.limits.Step))
 			case g.act+ran > actSteps*g.limits.Step:
+				g.told()
 				g.vm.Interrupt(g.tooLong())
 			case liveBytes() > g.first+g.limits.Memory: // many callbacks, each of which took little
 				g.tooMuch(g.vm)
@@ -193,7 +198,7 @@ func (g *guard) watch() {
 				g.tooMuch(g.vm)
 			}
 		}
-		if all := heapBytes() + stackBytes(); (g.vm != nil || g.lost) && all > g.first+2*g.limits.Memory {
+		if all := heapBytes() + stackBytes(); (g.vm != nil && g.deaf > deafness || g.lost) && all > g.first+2*g.limits.Memory {
 			exhausted(fmt.Sprintf("a script of the site took %d MB of memory in one call that cannot be ended, and the program ends before the machine does; what the site does is not known", all>>20))
 		}
 		g.mu.Unlock()
@@ -212,7 +217,14 @@ func exhausted(why string) {
 	}
 }
 
+// told counts for how many looks a call that was told to end has not ended.
+func (g *guard) told() { g.deaf++ }
+
+// deafness is for how many looks, 25 ms each, a call may go on after it was told to end; then it does not notice.
+const deafness = 4
+
 func (g *guard) tooMuch(vm *goja.Runtime) {
+	g.told()
 	vm.Interrupt(fmt.Sprintf("took more than %d MB of memory", g.limits.Memory>>20))
 }
 
@@ -230,17 +242,22 @@ func (g *guard) room(vm *goja.Runtime, bytes uint64) {
 }
 
 // enter marks the begin of a callback, and says whether it is called by no other; the function it gives marks its end.
-func (g *guard) enter(vm *goja.Runtime) (leave func(), outermost bool) {
+func (g *guard) enter(vm *goja.Runtime, by *cost) (leave func(), outermost bool) {
 	g.mu.Lock()
 	outer := g.vm
 	if outer == nil {
-		g.vm, g.since, g.heap = vm, time.Now(), 0
+		g.vm, g.since, g.heap, g.deaf = vm, now(), 0, 0
 	}
 	g.mu.Unlock()
 	return func() {
 		if outer == nil {
 			g.mu.Lock()
-			g.act += time.Since(g.since)
+			took := g.since.took()
+			g.act += took
+			by.act += took
+			if g.busiest == nil || by.act > g.busiest.act {
+				g.busiest = by
+			}
 			g.vm = nil
 			g.mu.Unlock()
 		}
@@ -294,14 +311,19 @@ func (l *lane) run(f func() outcome, limit time.Duration) (goja.Value, error) {
 		return o.v, o.err
 	default:
 	}
-	t := time.NewTimer(limit)
-	defer t.Stop()
-	select {
-	case o := <-l.done:
-		return o.v, o.err
-	case <-t.C:
-		l.close()
-		return nil, errBusy
+	began := now()
+	for {
+		t := time.NewTimer(limit)
+		select {
+		case o := <-l.done:
+			t.Stop()
+			return o.v, o.err
+		case <-t.C:
+		}
+		if began.took() >= limit*9/10 { // else the machine is busy with something else
+			l.close()
+			return nil, errBusy
+		}
 	}
 }
 
@@ -319,8 +341,7 @@ func (g *realm) call(f goja.Callable, args ...goja.Value) (v goja.Value, err err
 	if vm == nil {
 		return nil, errStopped
 	}
-	leave, outermost := g.b.guard.enter(vm)
-	defer leave()
+	leave, outermost := g.b.guard.enter(vm, g.b.guard.costOf(g))
 	run := func() (o outcome) {
 		defer func() {
 			switch r := recover().(type) {
@@ -340,6 +361,7 @@ func (g *realm) call(f goja.Callable, args ...goja.Value) (v goja.Value, err err
 		o := run()
 		v, err = o.v, o.err
 	}
+	leave()
 	var gaveUp *engineError
 	var interrupted *goja.InterruptedError
 	var overflow *goja.StackOverflowError
@@ -349,7 +371,14 @@ func (g *realm) call(f goja.Callable, args ...goja.Value) (v goja.Value, err err
 		g.end(err.Error(), &scriptError{file: g.b.Relative(g.url)}, true)
 	case errors.As(err, &interrupted):
 		why := fmt.Sprint(interrupted.Value())
-		g.end("it "+why, g.place(interrupted.String()), why == g.b.guard.tooLong())
+		if why == g.b.guard.tooLong() {
+			g.b.blame("it " + why)
+			if g.vm == nil {
+				return nil, errStopped
+			}
+			why += ", with another"
+		}
+		g.end("it "+why, g.place(interrupted.String()), false)
 	case errors.As(err, &overflow):
 		g.end("its calls are nested too deep", &scriptError{file: g.b.Relative(g.url)}, false)
 	default:
