@@ -133,7 +133,7 @@ func (r *Report) Failing() []string {
 // Checks are all checks in the order they are shown.
 func Checks() []Check {
 	return slices.Concat(hostChecks, manifestChecks, memberChecks(), appearanceChecks, iconChecks, pixelChecks, pageChecks, headChecks, iosChecks, deviceChecks, servedChecks, workerChecks, mistakeChecks(), entranceChecks, sameIDChecks,
-		offlineChecks, routeChecks, updateChecks, weightChecks, privacyChecks, deployedChecks)
+		offlineChecks, routeChecks, dataChecks, updateChecks, weightChecks, privacyChecks, deployedChecks)
 }
 
 // pageHead is what the audit keeps of a page's head.
@@ -165,6 +165,7 @@ type facts struct {
 	ceiling   int64
 	platforms []string // ids of those that the site is for
 	private   func(url string) bool
+	unmet     *survey.Registration
 }
 
 // iconFact is an icon of the manifest with what its file really is.
@@ -230,6 +231,8 @@ type Options struct {
 
 	Looks bool // how the app will look is gathered, which takes its pictures to be decoded
 
+	Unmet *survey.Registration // a call that registers a worker and is not come to when the start page's scripts run; nil for none
+
 	Private func(url string) bool // what belongs to one visitor, and is right not to be there without a network; nil for nothing
 }
 
@@ -263,7 +266,7 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 	if err != nil {
 		return nil, err
 	}
-	f.live, f.deployed, f.ceiling, f.summary = o.Live, o.Deployed, o.Ceiling, inv.Summarize()
+	f.live, f.deployed, f.ceiling, f.summary, f.unmet = o.Live, o.Deployed, o.Ceiling, inv.Summarize(), o.Unmet
 	if f.platforms = o.Platforms; len(f.platforms) == 0 {
 		f.platforms = usual
 	}

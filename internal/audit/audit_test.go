@@ -130,6 +130,12 @@ oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.addAll(list)));
 onfetch = (e) => e.respondWith(e.request.method === "POST" ? shared(e.request) : caches.match(e.request, {ignoreSearch: e.request.mode === "navigate"}).then((r) => { const n = fetch(e.request).then(async (x) => { if (r && x.ok) await (await caches.open("v")).put(e.request, x.clone()); return x; }); if (r) e.waitUntil(n.catch(() => {})); return r || n; }).catch(() => caches.match("/offline.html")));
 const shared = async (q) => { const c = await caches.open("v"); await c.put("/shared", new Response(await q.text())); return Response.redirect("/fares.html?shared", 303); };` + goodPush
 
+// goodForms keeps what is written into a form while there is no network, and sends it at the next visit.
+const goodForms = `addEventListener("fetch", (e) => { if (!e.request.url.endsWith("/send")) { e.waitUntil(later()); return; } e.stopImmediatePropagation(); e.respondWith(send(e.request)); });
+const later = async () => { const c = await caches.open("written"), r = await c.match("/send"); if (r && (await fetch("/send", {method: "POST", body: await r.text()}).catch(() => {}))) await c.delete("/send"); };
+const send = async (q) => { const text = await q.clone().text(); try { return await fetch(q); } catch (e) { await (await caches.open("written")).put("/send", new Response(text)); return Response.redirect("/fares.html?kept", 303); } };
+`
+
 // goodPush takes push messages, and taps on what it shows.
 const goodPush = `
 onpush = (e) => e.waitUntil(registration.showNotification(e.data ? e.data.text() : "News")); onnotificationclick = (e) => { e.notification.close(); e.waitUntil(clients.openWindow("/")); };`
@@ -149,6 +155,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 	o := Options{Deployed: &deployed.Report{}, Live: &Live{Entry: "https://skerry.example/", Secure: true, Insecure: "https://skerry.example/", MissingStatus: 404}}
 	rules := site.Rules{Headers: []site.HeaderRule{{Path: "/**", Name: "Cache-Control", Value: "no-cache"}}}
 	base, scripts, app := "/", false, ""
+	var forms []string
 	var absent *site.Answer
 	comeback := len(changes) == 0 || changes["sw.js"] != "" // releases are imagined where the worker is what matters
 	for name, data := range changes {
@@ -169,6 +176,9 @@ func run(t testing.TB, changes map[string]string) *Report {
 			require.NoError(t, json.Unmarshal([]byte(data), o.Deployed))
 		case "absent":
 			absent = &site.Answer{Status: 404, Header: http.Header{"Content-Type": {"text/html"}}, Body: []byte(data)}
+		case "form": // one of the start page is sent without a network
+			files["fares.html"] += `<form method="post" action="/send"><input name="text"></form>`
+			forms = []string{"/send"}
 		case "ceiling":
 			o.Ceiling = 10
 		default:
@@ -190,7 +200,7 @@ func run(t testing.TB, changes map[string]string) *Report {
 	s, err := site.Open(dir, base)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	visits := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: []string{"/data.json"}, Comeback: comeback, Scripts: scripts}
+	visits := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: []string{"/data.json"}, Forms: forms, Comeback: comeback, Scripts: scripts}
 	if len(changes) == 0 || changes["m.json"]+changes["sw.js"]+changes["use.js"] != "" { // else the ways in are what they are of a good site
 		m, err := manifest.Process([]byte(files["m.json"]), "m.json", anyOrigin+"/m.json", anyOrigin+"/")
 		require.NoError(t, err)
@@ -253,7 +263,7 @@ func failed(r *Report) []string {
 }
 
 func TestAGoodSitePassesEverything(t *testing.T) {
-	r := run(t, map[string]string{"routes": "good", "sw.js": appWorker, "use.js": appUse})
+	r := run(t, map[string]string{"routes": "good", "form": "kept", "sw.js": goodForms + appWorker, "use.js": appUse})
 	assert.Empty(t, failed(r))
 	for _, c := range r.Checks {
 		if slices.ContainsFunc(servedChecks, func(s Check) bool { return s.ID == c.ID }) {
@@ -300,6 +310,12 @@ func TestEachCheckFails(t *testing.T) {
 		"worker/none":                       {map[string]string{"index.html": head(`serviceWorker`, `noWorker`), "fares.html": head(`serviceWorker`, `noWorker`), "offline.html": head(`serviceWorker`, `noWorker`)}, "index.html:0:0"},
 		"worker/not-installed":              {map[string]string{"sw.js": strings.Replace(goodWorker, "/fares.html", "/gone.html", 1)}, "sw.js:2:0"},
 		"worker/start-url-out-of-scope":     {map[string]string{"index.html": head(`"/sw.js"`, `"/sw.js", {scope: "/app/"}`)}, "m.json:3:16"},
+		"worker/not-awaited":                {map[string]string{"sw.js": strings.Replace(goodWorker, "c.addAll(list)", "{ c.addAll(list); }", 1)}, "sw.js:0:0"},
+		"worker/list-not-filled":            {map[string]string{"sw.js": goodWorker + "\nconst release = '@@release';"}, "sw.js:6:17"},
+		"updates/data-never-fresh":          {map[string]string{"sw.js": cacheFirst}, "data.json:0:0"},
+		"updates/one-store":                 {map[string]string{"sw.js": `oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.add("/"))); onfetch = (e) => e.respondWith((async () => { const c = await caches.open("v"); const r = await fetch(e.request); await c.put(e.request, r.clone()); return r; })());`}, "sw.js:0:0"},
+		"offline/page-as-data":              {map[string]string{"sw.js": strings.Replace(goodWorker, `, "/data.json"`, "", 1)}, "use.js:1:8"},
+		"offline/form-lost":                 {map[string]string{"sw.js": goodWorker, "form": "lost"}, "fares.html:1:994"},
 		"manifest/id-ignored":               {map[string]string{"m.json": with(`"id": "/"`, `"id": 7`)}, "-"},
 		"manifest/scope-ignored":            {map[string]string{"m.json": with(`"scope": "/"`, `"scope": "https://other.example/"`)}, "m.json:4:12"},
 		"manifest/text-ignored":             {map[string]string{"m.json": with(`"short_name": "Skerry"`, `"short_name": 365`)}, "-"},
@@ -396,7 +412,7 @@ func TestEachCheckFails(t *testing.T) {
 		"privacy/private-stored":            {map[string]string{"sw.js": goodWorker + "\naddEventListener('install', (e) => e.waitUntil(caches.open('v').then((c) => c.put('/me', new Response('x', {headers: {'Cache-Control': 'private, max-age=9'}})))));"}, "-"},
 		"offline/slow-network":              {map[string]string{"sw.js": networkFirst}, ""},
 		"offline/failing-server":            {map[string]string{"sw.js": networkFirst}, ""},
-		"offline/data-lost":                 {map[string]string{"sw.js": strings.Replace(goodWorker, `, "/data.json"`, ``, 1)}, ""},
+		"offline/data-lost":                 {map[string]string{"sw.js": strings.Replace(strings.Replace(goodWorker, `, "/data.json"`, ``, 1), `.catch(() => caches.match("/offline.html"))`, ``, 1)}, ""},
 		"worker/pages-out-of-scope":         {map[string]string{"index.html": head(`"/sw.js"`, `"/sw.js", {scope: "/app/"}`), "fares.html": "<title>F</title>", "offline.html": "<title>O</title>"}, ""},
 		"worker/pages-without":              {map[string]string{"fares.html": head(`serviceWorker`, `noWorker`)}, ""},
 		"updates/several-workers":           {map[string]string{"fares.html": head(`"/sw.js"`, `"/sw2.js"`)}, "-"},

@@ -36,6 +36,7 @@ var mistakes = []mistake{
 	{"worker/redirected-navigation", "worker", []string{"redirected"}, Warning, "Navigations get no redirected answer", "Browsers refuse it, and show their own error page, mostly first without a network.", "store the address that the redirect leads to, or answer with new Response(r.body, r)", "Fetch Standard, \"HTTP fetch\"", `event.respondWith(fetch("/old"))`},
 	{"worker/deletes-own-store", "worker", []string{"own-store"}, Warning, "The worker keeps what it stored", "What was downloaded while installing is thrown away while activating; nothing is there without a network.", "keep the names that install uses out of what activate deletes", "Service Workers, \"Activate\"", `for (const n of await caches.keys()) await caches.delete(n)`},
 	{"worker/stores-errors", "worker", []string{"stored-error"}, Warning, "Only good answers are stored", "A visitor who came while the server failed keeps its error page, also when the server is well again.", "look at response.ok before put()", "Service Workers, \"Cache.put\"", `cache.put(request, await fetch(request))`},
+	{"worker/not-awaited", "worker", []string{"not-awaited"}, Warning, "Installing waits for what it stores", "The new worker takes over with an empty store and throws away the old one's; what cannot be had is never tried again.", "give event.waitUntil() the promise that everything is stored, and return it all the way", "Service Workers, \"Install\", \"waitUntil\"", `oninstall = () => { caches.open("v").then((c) => c.addAll(list)); }`},
 	{"worker/complains", "worker", []string{"console"}, Advice, "The worker writes no errors to the console", "It expects something that is not so.", "look at what it says", "Console Standard", `console.error("no list")`},
 	{"offline/stand-in-incomplete", "offline", []string{"stand-in"}, Warning, "The offline page has all it needs", "The page that is shown instead comes without its styles or pictures.", "store what it needs together with it", "rehearsed", "offline.html is stored, and its style sheet is not"},
 	{"offline/unknown-origin", "offline", []string{"unknown-origin", "unknown-script"}, Advice, "What other origins answer is known here", "What a page draws of another origin's data, and what a worker does that runs its code, is not judged: it may show an error to every visitor.", "keep what it answers with tachyform record, or name a folder that stands in for it", "rehearsed", `fetch("https://weather.example/now")`},
@@ -105,13 +106,13 @@ var updateChecks = []Check{
 			var out []Finding
 			applies := false
 			for _, r := range f.rehearsal.Fetches {
-				if r.Network == "offline" {
+				if r.Network == "offline" && slices.Contains(f.inv.Data, r.URL) {
 					path, _, _ := strings.Cut(r.URL, "?")
 					sum := sha256.Sum256(f.server.Answer("GET", path).Body)
 					switch applies = true; {
 					case r.Result == "rejected" || r.Status >= 400:
 						out = append(out, Finding{URL: r.URL, Message: r.URL + " is fetched by a script, and cannot be had"})
-					case f.inv.FileOf(path) != nil && r.SHA256 != hex.EncodeToString(sum[:]):
+					case f.inv.FileOf(path) != nil && !f.pageAsData(r) && r.SHA256 != hex.EncodeToString(sum[:]):
 						out = append(out, Finding{URL: r.URL, Message: r.URL + " is fetched by a script, and something else is given for it"})
 					}
 				}

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/survey"
 	"tachyform.dev/tachyform/internal/worker"
 )
 
@@ -17,6 +18,15 @@ var workerChecks = []Check{
 		Why:  "Without a service worker nothing of the site works when there is no network.",
 		Mend: "run tachyform fit", Spec: "Service Workers, \"register\"",
 		run: func(f *facts) ([]Finding, bool) {
+			behind := func(r *survey.Registration) string {
+				if r.When == "" {
+					return ""
+				}
+				return ": what stands before it does not hold there (" + r.When + ")"
+			}
+			if r := f.unmet; r != nil {
+				return []Finding{{File: r.File, Line: r.Line, Column: r.Column, Message: "a worker is registered here, and not when the start page runs" + behind(r), Mend: "have the build give the condition its value, or take it away"}}, true
+			}
 			if f.rehearsal.Worker.State != "none" {
 				return nil, true
 			}
@@ -28,7 +38,7 @@ var workerChecks = []Check{
 			}
 			if n := len(f.inv.Registrations); n > 0 {
 				r := f.inv.Registrations[0]
-				return []Finding{{File: r.File, Line: r.Line, Column: r.Column, Message: fmt.Sprintf("a worker is registered here, but not when a visitor comes to %s", f.inv.StartFile.URL)}}, true
+				return []Finding{{File: r.File, Line: r.Line, Column: r.Column, Message: fmt.Sprintf("a worker is registered here, but not when a visitor comes to %s", f.inv.StartFile.URL) + behind(&r)}}, true
 			}
 			return []Finding{{File: f.inv.StartFile.Path, URL: f.inv.StartFile.URL, Message: m}}, true
 		},

@@ -344,6 +344,7 @@ func (b *Browser) Send(m stage.Message) (*stage.Answer, error) {
 	type fetched struct {
 		Result string `json:"result"`
 		Status int    `json:"status"`
+		Type   string `json:"type"`
 		Body   string `json:"body"`
 		Why    string `json:"why"`
 		Worker bool   `json:"worker"`
@@ -369,14 +370,14 @@ func (b *Browser) Send(m stage.Message) (*stage.Answer, error) {
 	}
 	out, err := evaluate[fetched](ctx, `(async () => { try { const r = await fetch(...`+string(quoted)+`); const b = new Uint8Array(await r.arrayBuffer());
 		let s = ""; for (let i = 0; i < b.length; i += 8192) s += String.fromCharCode(...b.subarray(i, i + 8192));
-		return {result: "answered", status: r.status, body: btoa(s)} } catch (e) { return {result: "rejected", status: 0, body: "", why: String(e)} } })()`)
+		return {result: "answered", status: r.status, type: (r.headers.get("content-type") || "").split(";")[0].trim().toLowerCase(), body: btoa(s)} } catch (e) { return {result: "rejected", status: 0, body: "", why: String(e)} } })()`)
 	if errors.Is(err, context.DeadlineExceeded) && b.network == stage.Slow {
 		return &stage.Answer{URL: m.URL, Result: "rejected", Why: "the network does not answer in time"}, nil
 	}
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", m.URL, err)
 	}
-	a := &stage.Answer{URL: m.URL, Result: out.Result, Status: out.Status, Why: out.Why}
+	a := &stage.Answer{URL: m.URL, Result: out.Result, Status: out.Status, Type: out.Type, Why: out.Why}
 	if out.Result == "answered" {
 		body, err := base64.StdEncoding.DecodeString(out.Body)
 		if err != nil {

@@ -19,7 +19,7 @@ var otherMembers = map[string]string{
 	"widgets":          "",
 	"edge_side_panel":  "",
 	"handle_links":     "",
-	"version":          "",
+	"version":          "looked at in isolated apps only: changing it brings visitors of a site nothing new",
 	"author":           "manifests of browser extensions have it; browsers ignore it here",
 	"manifest_version": "manifests of browser extensions have it; browsers ignore it here",
 	"gcm_sender_id":    "obsolete: push messages use the Push API's own keys",

@@ -28,7 +28,8 @@ type Registration struct {
 	Module     bool
 	Relative   bool // the URL is relative to the script (import.meta.url), not to the page
 	Offset     int
-	Known      bool // the URL could be read
+	Known      bool   // the URL could be read
+	When       string // the innermost condition that it stands behind, "" for none, or for one that only asks whether workers are supported
 }
 
 // At gives the facts of the same script at another place of a file.
@@ -155,6 +156,7 @@ type scriptReader struct {
 	offset  int
 	consts  map[string]string
 	aliases map[string]bool      // variables that hold navigator.serviceWorker
+	when    []string             // conditions around what is being read
 	taken   map[*js.NewExpr]bool // URLs that a worker or registration around them is made from
 }
 
@@ -354,6 +356,14 @@ func (r *scriptReader) module(spec []byte, lazy bool) {
 // Enter is called by the parser's walk.
 func (r *scriptReader) Enter(n js.INode) js.IVisitor {
 	switch n := n.(type) {
+	case *js.IfStmt:
+		r.when = append(r.when, condition(n.Cond))
+	case *js.CondExpr:
+		r.when = append(r.when, condition(n.Cond))
+	case *js.BinaryExpr:
+		if n.Op == js.AndToken {
+			r.when = append(r.when, condition(n.X))
+		}
 	case *js.ImportStmt:
 		r.module(n.Module, false)
 	case *js.ExportStmt:
@@ -427,7 +437,34 @@ func (r *scriptReader) feature(id string, at []byte) {
 }
 
 // Exit is called by the parser's walk.
-func (r *scriptReader) Exit(js.INode) {}
+func (r *scriptReader) Exit(n js.INode) {
+	switch n := n.(type) {
+	case *js.BinaryExpr:
+		if n.Op != js.AndToken {
+			return
+		}
+	case *js.IfStmt, *js.CondExpr:
+	default:
+		return
+	}
+	r.when = r.when[:len(r.when)-1]
+}
+
+// condition is how a condition is told; "" for one that asks for what is needed anyway.
+func condition(e js.IExpr) string {
+	if b, ok := e.(*js.BinaryExpr); ok && b.Op == js.AndToken { // one after the other
+		if c := condition(b.Y); c != "" {
+			return c
+		}
+		return condition(b.X)
+	}
+	var b strings.Builder
+	e.JS(&b)
+	if s := b.String(); len(s) <= 200 && !strings.Contains(s, "serviceWorker") {
+		return s
+	}
+	return ""
+}
 
 func (r *scriptReader) call(c *js.CallExpr) {
 	if len(c.Args.List) == 0 {
@@ -483,6 +520,11 @@ func (r *scriptReader) call(c *js.CallExpr) {
 			return
 		}
 		reg := Registration{Offset: r.at(part(arg))}
+		for _, c := range r.when {
+			if c != "" {
+				reg.When = c
+			}
+		}
 		reg.URL, reg.Known = r.literal(arg)
 		if !reg.Known {
 			if u, ok := r.metaURL(r.take(arg)); ok {

@@ -224,3 +224,23 @@ func (e *Embedded) Registrations() ([]stage.Registration, error) { return e.b.Re
 
 // Remarks gives what was noticed since the last call.
 func (e *Embedded) Remarks() []stage.Remark { return e.b.Remarks() }
+
+// Registers says whether the scripts of a page, when they run, register a worker. It says so too of a page whose scripts fail here for
+// what the stage lacks, and of one that asks for something that nothing is known of.
+func Registers(server *site.Server, others map[string]*site.Server, url string) (bool, error) {
+	st := NewEmbedded(server, others, stage.Limits{})
+	defer st.Close()
+	st.RunScripts(true)
+	l, err := st.Open(url)
+	if err != nil {
+		return false, err
+	}
+	if err := st.Settle(); err != nil {
+		return false, err
+	}
+	if !l.Ran || slices.ContainsFunc(l.Errors, func(e stage.PageError) bool { return e.Needs != "" }) || slices.ContainsFunc(st.Remarks(), func(r stage.Remark) bool { return r.Kind == "unknown-origin" || r.Kind == "unknown-script" }) {
+		return true, nil
+	}
+	regs, err := st.Registrations()
+	return len(regs) > 0, err
+}

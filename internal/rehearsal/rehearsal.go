@@ -105,6 +105,7 @@ type Options struct {
 	// Entrances are the ways into the app that its manifest names: each is come in by, online and in every network state.
 	Entrances []entrance.Entrance
 	Led       []string              // addresses that the server leads elsewhere: they are opened online, too
+	Forms     []string              // root-relative addresses that forms of pages post to: a visitor sends one without a network
 	Private   func(url string) bool // what belongs to one visitor: a page is whole without it; nil for nothing
 }
 
@@ -187,6 +188,11 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 			}
 		}
 	}
+	if r.Worker.State == "activated" && r.Judged() && len(o.Forms) > 0 {
+		if r.Forms, err = forms(ctx, begin, o, e.fork()); err != nil {
+			return nil, err
+		}
+	}
 	r.sayOrigins()
 	r.sayUnknown()
 	if e, ok := st.(*Embedded); ok && len(o.Led) > 0 && r.Judged() && r.Worker.State != "none" {
@@ -196,6 +202,9 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	}
 	if e, ok := st.(*Embedded); ok && o.Comeback && r.Judged() {
 		if r.Comebacks, err = comebacks(ctx, func() *Embedded { return e.fresh(server) }, server, r); err != nil {
+			return nil, err
+		}
+		if r.Renewals, err = renewals(ctx, func() *Embedded { return e.fresh(server) }, server, r, o); err != nil {
 			return nil, err
 		}
 	}
@@ -358,7 +367,7 @@ func (r *part) state(ctx context.Context, st Stage, server *site.Server, o Optio
 		if err != nil {
 			return err
 		}
-		r.Fetches = append(r.Fetches, FetchResult{URL: f, Network: string(n), Result: a.Result, Status: a.Status, SHA256: a.SHA256, Why: a.Why})
+		r.Fetches = append(r.Fetches, FetchResult{URL: f, Network: string(n), Result: a.Result, Status: a.Status, Type: a.Type, SHA256: a.SHA256, Why: a.Why})
 	}
 	r.standIns(n)
 	if err := r.follow(st, server, o, n); err != nil {
@@ -481,6 +490,12 @@ func (r *Report) state(st Stage, entries bool) error {
 				out.URLs = append(out.URLs, u)
 			}
 			out.Bytes += e.Bytes
+			switch {
+			case e.Listed:
+				out.Listed++
+			case e.By == "worker":
+				out.Gathered++
+			}
 			if entries {
 				out.Entries = append(out.Entries, Stored{e.URL, e.Type, e.Status, e.Bytes, e.Age.Seconds(), e.By})
 			}
@@ -531,6 +546,7 @@ var mends = map[string]string{
 	"stored-error":   "look at response.ok before put()",
 	"stored-private": "leave such requests to the network, or empty the store when the visitor signs out",
 	"stored-opaque":  "request them with CORS (crossorigin on the element), or bound how many are kept",
+	"not-awaited":    "give waitUntil() a promise that is settled when everything is stored: event.waitUntil(caches.open(name).then((store) => store.addAll(list))), with nothing in between that returns nothing",
 	"own-store":      "keep the names that install uses out of what activate deletes",
 	"redirected":     "store the address that the redirect leads to, or answer with new Response(r.body, r)",
 	"unknown-origin": "keep what it answers, with tachyform record, or name a folder that stands in for it ([[server.origin]])",

@@ -72,6 +72,7 @@ type FetchResult struct {
 	Network string `json:"network"`
 	Result  string `json:"result"`
 	Status  int    `json:"status"`
+	Type    string `json:"type,omitempty"` // media type, without parameters
 	SHA256  string `json:"sha256"`
 	Why     string `json:"why,omitempty"`
 }
@@ -91,6 +92,9 @@ type Store struct {
 	Name  string   `json:"name"`
 	URLs  []string `json:"urls"`
 	Bytes int64    `json:"bytes"`
+
+	Listed   int `json:"listed,omitempty"`   // answers that were stored while the worker was installed, or that took the place of such
+	Gathered int `json:"gathered,omitempty"` // other answers that the worker stored
 
 	Entries []Stored `json:"entries,omitempty"` // where that was asked for
 }
@@ -134,8 +138,10 @@ type Report struct {
 	Entrances []EntranceResult `json:"entrances,omitempty"` // by which ways one comes into the app, and what is there
 	Push      *PushResult      `json:"push,omitempty"`      // nil for a worker that takes no push messages
 
-	Led       []Led      `json:"led,omitempty"`       // addresses that the server leads elsewhere
-	Comebacks []Comeback `json:"comebacks,omitempty"` // what visitors get after releases that were imagined, for an audit
+	Led       []Led            `json:"led,omitempty"`       // addresses that the server leads elsewhere
+	Forms     []EntranceResult `json:"forms,omitempty"`     // what becomes of forms that are sent without a network
+	Renewals  []Renewal        `json:"renewals,omitempty"`  // when scripts get data that changed on the server, for an audit
+	Comebacks []Comeback       `json:"comebacks,omitempty"` // what visitors get after releases that were imagined, for an audit
 
 	Chromium    *Report      `json:"chromium,omitempty"` // the same in a real browser, when asked for both
 	Differences []Difference `json:"differences,omitempty"`

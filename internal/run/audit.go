@@ -2,6 +2,7 @@ package run
 
 import (
 	"context"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -30,9 +31,12 @@ func (w *Work) AuditFolder(ctx context.Context, s *site.Site, opts audit.Options
 	}
 	opts.Private = Private(w.Config, s)
 	step, end := w.progress("Rehearsing")
-	r, server, err := w.Rehearse(ctx, s, Rehearsal{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true}, Named: []string{"none"}, How: scripts, Reading: true, Inventory: opts.Inventory})
+	r, server, err := w.Rehearse(ctx, s, Rehearsal{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: fetched(opts), Forms: opts.Inventory.Posted(), Comeback: true}, Named: []string{"none"}, How: scripts, Reading: true, Inventory: opts.Inventory})
 	end()
 	if err != nil {
+		return nil, nil, err
+	}
+	if opts.Unmet, err = w.unmet(server, opts.Inventory, r, scripts); err != nil {
 		return nil, nil, err
 	}
 	report, err := audit.Run(ctx, server, r, opts)
@@ -40,6 +44,38 @@ func (w *Work) AuditFolder(ctx context.Context, s *site.Site, opts audit.Options
 		return nil, nil, err
 	}
 	return report, server, nil
+}
+
+// ofAPlace is what conditions ask for that are meant to differ between one server and another.
+var ofAPlace = regexp.MustCompile(`\b(?:location|host|hostname|origin|protocol|domain)\b`)
+
+// unmet finds a call that registers a worker, as the scripts are written, and that is not come to when they run.
+func (w *Work) unmet(server *site.Server, inv *survey.Inventory, r *rehearsal.Report, scripts string) (*survey.Registration, error) {
+	if scripts == "read" || r.Worker.State == "none" || r.Worker.State == "not known" || len(inv.Registrations) == 0 {
+		return nil, nil
+	}
+	for i := range inv.Registrations {
+		if c := inv.Registrations[i].When; c == "" || ofAPlace.MatchString(c) {
+			return nil, nil
+		}
+	}
+	others, err := w.Config.Origins()
+	if err != nil {
+		return nil, input(err)
+	}
+	if comes, err := rehearsal.Registers(server, others, inv.StartFile.URL); comes || err != nil {
+		return nil, err
+	}
+	return &inv.Registrations[0], nil
+}
+
+// maxAsked bounds the addresses without a file that are fetched in an audit.
+const maxAsked = 20
+
+// fetched lists what scripts get: files of the site, and some of the other addresses. What belongs to one visitor is left out.
+func fetched(opts audit.Options) []string {
+	asked := opts.Inventory.Asked()
+	return slices.DeleteFunc(slices.Concat(opts.Inventory.Data, asked[:min(maxAsked, len(asked))]), opts.Private)
 }
 
 // Mending is what came of fitting a site to mend what an audit found.
@@ -158,7 +194,7 @@ func (w *Work) auditRead(ctx context.Context, res *crawl.Result, server *site.Se
 	opts.Private = Private(c, res.Site)
 	var seen []string // pages that are kept as they are visited
 	asVisited := c.IsRendered() && opts.Deployed == nil
-	ro := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: slices.DeleteFunc(slices.Clone(opts.Inventory.Data), opts.Private), Comeback: true, Private: opts.Private}
+	ro := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: fetched(opts), Forms: opts.Inventory.Posted(), Comeback: true, Private: opts.Private}
 	step, end := w.progress("Running")
 	found, err := routes.Find(ctx, server, others, opts.Inventory, routes.Options{Fallback: c.Server.Fallback, Progress: step})
 	end()

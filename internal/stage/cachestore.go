@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -34,6 +35,8 @@ type cacheEntry struct {
 	res *response
 	by  string  // who put it there: "install", "worker" or "page"
 	at  float64 // when, in ms of the virtual clock
+
+	listed bool // it, or what it took the place of, was stored while the worker was installed
 }
 
 func (s *cacheStorage) find(name string) *cacheStore {
@@ -157,8 +160,10 @@ func (s *cacheStorage) put(c *cacheStore, req *request, res *response, by string
 	if s.bytes+size > s.quota {
 		return "Quota exceeded."
 	}
-	s.delete(c, c.match(req, matchOptions{ignoreVary: true}))
-	e := &cacheEntry{req, res, by, at}
+	was := c.match(req, matchOptions{ignoreVary: true})
+	listed := by == "install" || slices.ContainsFunc(was, func(e *cacheEntry) bool { return e.listed })
+	s.delete(c, was)
+	e := &cacheEntry{req, res, by, at, listed}
 	c.entries = append(c.entries, e)
 	u := withoutFragment(req.url)
 	c.byURL[u] = append(c.byURL[u], e)
@@ -198,6 +203,7 @@ type Stored struct {
 	Type   string        // media type, without parameters
 	By     string        // who put it there: the "install" event, the "worker" at other times, or a "page"; "" when it is not known
 	Age    time.Duration // on the virtual clock
+	Listed bool          // it, or what it took the place of, was stored while a worker was installed
 }
 
 // Store is a named cache and what is in it.
@@ -213,7 +219,7 @@ func (b *Browser) Stores() []Store {
 		s := Store{Name: c.name, Entries: []Stored{}}
 		for _, e := range c.entries {
 			s.Entries = append(s.Entries, Stored{URL: b.Relative(e.req.url), Status: e.res.status, Bytes: int64(len(e.res.bytes())), Opaque: e.res.kind == "opaque",
-				Type: site.Essence(e.res.header("content-type")), By: e.by, Age: time.Duration((b.loop.now - e.at) * float64(time.Millisecond)).Round(time.Millisecond)})
+				Type: site.Essence(e.res.header("content-type")), By: e.by, Age: time.Duration((b.loop.now - e.at) * float64(time.Millisecond)).Round(time.Millisecond), Listed: e.listed})
 		}
 		sort.SliceStable(s.Entries, func(i, j int) bool { return s.Entries[i].URL < s.Entries[j].URL })
 		out = append(out, s)

@@ -182,6 +182,9 @@ func (g *realm) hostCaches(set setter) {
 	})
 	set("cachePut", func(c goja.FunctionCall) goja.Value {
 		s, req, res := store(c.Argument(0)), g.toRequest(c.Argument(1), c.Argument(2), goja.Null()), g.toResponse(c.Argument(3), c.Argument(4), c.Argument(5))
+		if w, ok := g.in.(*worker); ok {
+			w.unawaited(req.url)
+		}
 		return g.soon(func() (goja.Value, goja.Value) {
 			by := "worker"
 			switch {

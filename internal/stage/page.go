@@ -236,6 +236,8 @@ type Answer struct {
 	URL    string
 	Result string // "answered" or "rejected"
 	Status int
+	Type   string // media type, without parameters, "" when rejected or opaque
+	Source string // "store NAME", "network", or "" when the worker made the answer itself, or the stage does not know
 	SHA256 string // of the body, "" when rejected or opaque
 	Body   string // when it is not large
 	By     AnsweredBy
@@ -317,6 +319,11 @@ func (t *Tab) Send(m Message) (*Answer, error) {
 			} else {
 				sum := sha256.Sum256(r.response.bytes())
 				a.SHA256 = hex.EncodeToString(sum[:])
+				a.Type, _, _ = strings.Cut(r.response.header("content-type"), ";")
+				a.Type = strings.ToLower(strings.TrimSpace(a.Type))
+				if r.response.body != nil {
+					a.Source = r.response.body.from
+				}
 				if len(r.response.bytes()) <= maxShown {
 					a.Body = string(r.response.bytes())
 				}

@@ -22,6 +22,7 @@ type realm struct {
 	lastID  int64
 	running int             // generation, to drop callbacks of an ended run
 	filled  map[string]bool // stores that it put something into while it installed
+	causes  causes          // which of a worker's events its code comes from
 
 	next     []goja.Callable // what follows a call, each with its own turn for promises
 	rejected []*goja.Promise // without a handler so far
@@ -62,6 +63,10 @@ func (g *realm) open(what string, in host) {
 	g.what, g.in = what, in
 	g.errors = map[string]goja.Value{"RangeError": vm.Get("RangeError")}
 	g.vm, g.timers, g.hooks = vm, map[int64]*task{}, map[string]goja.Callable{}
+	g.causes = causes{}
+	if _, page := in.(*document); !page {
+		vm.SetAsyncContextTracker(&g.causes)
+	}
 }
 
 // stop ends what runs; its globals are lost.
@@ -80,6 +85,8 @@ func (g *realm) task(ms float64, f goja.Callable, args ...goja.Value) *task {
 	d, page := g.in.(*document)
 	if page {
 		g.tasks++
+	} else {
+		f = g.causes.from(f)
 	}
 	return g.b.loop.after(ms, func() {
 		if gen != g.running {

@@ -134,6 +134,9 @@ func TestMistakesAreTold(t *testing.T) {
 		"redirected":         {"onfetch = (e) => { if (e.request.mode === 'navigate') e.respondWith(fetch('/about')); };", "redirected", "a navigation is answered with a response that was redirected"},
 		"for one person":     {"onfetch = (e) => e.waitUntil((async () => { const r = new Response('x', {headers: {'Cache-Control': 'private, max-age=1'}}); await (await caches.open('x')).put('/me', r); })());", "stored-private", "for one person"},
 		"opaque":             {"onfetch = (e) => e.waitUntil((async () => { const r = await fetch('https://other.example/a', {mode: 'no-cors'}); await (await caches.open('x')).put('/o', r); })());", "stored-opaque", "opaque answers of other origins"},
+		"install unawaited":  {"oninstall = () => { caches.open('x').then((c) => c.addAll(['/'])); }; onactivate = () => clients.claim();", "not-awaited", "before anything is stored: the worker takes over without /"},
+		"no return":          {"oninstall = (e) => e.waitUntil(caches.open('x').then((c) => { c.addAll(['/']); }));", "not-awaited", "before anything is stored: the worker takes over without /"},
+		"by a timer":         {"oninstall = () => setTimeout(async () => { const c = await caches.open('x'); await c.put('/a', await fetch('/')); }, 10);", "not-awaited", "without /a"},
 		"deep recursion":     {"const f = () => f() + 1; onfetch = (e) => { f(); };", "limit", "nested too deep"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -152,6 +155,26 @@ func TestMistakesAreTold(t *testing.T) {
 			}
 			require.NotEmpty(t, seen)
 			assert.Contains(t, seen[0], c.message)
+		})
+	}
+}
+
+// What is left to itself on purpose, and what other events store, is no mistake.
+func TestWhatInstallNeedNotAwait(t *testing.T) {
+	for name, w := range map[string]string{
+		"awaited":            "oninstall = (e) => e.waitUntil(caches.open('x').then((c) => c.addAll(['/'])));",
+		"the rest later":     "oninstall = (e) => e.waitUntil(caches.open('x').then((c) => { caches.open('y').then((d) => d.add('/about.html')); return c.add('/'); }));",
+		"stored by visits":   "oninstall = () => {}; onfetch = (e) => e.respondWith(fetch(e.request).then((r) => { const c = r.clone(); caches.open('x').then((s) => s.put(e.request, c)); return r; }));",
+		"stored on messages": "oninstall = () => skipWaiting(); onmessage = () => caches.open('x').then((s) => s.add('/'));",
+		"one of two failed":  "oninstall = (e) => e.waitUntil(Promise.all([caches.open('x').then((c) => c.add('/gone')), fetch('/').then(async (r) => { await fetch('/'); await (await caches.open('x')).put('/', r); })]));",
+	} {
+		t.Run(name, func(t *testing.T) {
+			b := New(serve(t, small(w), site.Rules{}), nil, Limits{})
+			t.Cleanup(b.Close)
+			visit(t, b)
+			for _, r := range b.Remarks() {
+				assert.NotEqual(t, "not-awaited", r.Kind, r.Message)
+			}
 		})
 	}
 }

@@ -35,6 +35,7 @@ type worker struct {
 
 	events    map[int64]*dispatched // that are not over yet
 	lastEvent int64
+	install   int64 // the event in which it is installed, in the run that is going on; 0 for none, or when it is waited for
 	loading   bool
 	respond   *scriptError // where respondWith was called last
 	failed    *scriptError // exception of the event being handled
@@ -45,7 +46,7 @@ type worker struct {
 // stop ends a running worker; its globals are lost.
 func (w *worker) stop() {
 	w.realm.stop()
-	w.events = nil
+	w.events, w.install = nil, 0
 }
 
 // start runs the worker's script in fresh globals unless it is running already.
@@ -161,7 +162,10 @@ func (w *worker) event(hook string, done func(*scriptError), args ...any) {
 	for _, a := range args {
 		values = append(values, w.vm.ToValue(a))
 	}
-	if _, err := w.call(w.hooks[hook], append(values, w.vm.ToValue(id))...); err != nil || gen != w.running {
+	if name == "install" {
+		w.install = id
+	}
+	if _, err := w.call(w.causes.as(id, w.hooks[hook]), append(values, w.vm.ToValue(id))...); err != nil || gen != w.running {
 		finish(&scriptError{message: "the worker was ended during the event"})
 		return
 	}
@@ -210,6 +214,15 @@ func (w *worker) begin(d *dispatched) int64 {
 	return w.lastEvent
 }
 
+// unawaited notes that the worker stores something for its installation that this did not wait for.
+func (w *worker) unawaited(url string) {
+	if w.install == 0 || w.causes.now != w.install || w.events[w.install] != nil || w.state == installing || w.state == redundant {
+		return
+	}
+	w.install = 0 // once is enough
+	w.b.remark(Remark{Kind: "not-awaited", Message: "the installation is over before anything is stored: the worker takes over without " + w.b.Relative(url) + ", and also when that cannot be had", File: w.b.Relative(w.url), URL: w.b.Relative(url)})
+}
+
 // hostEvents gives the prelude what becomes of events.
 func (w *worker) hostEvents(set setter) {
 	vm := w.vm
@@ -227,6 +240,9 @@ func (w *worker) hostEvents(set setter) {
 			return undefined
 		}
 		delete(w.events, id)
+		if id == w.install && len(w.filled) > 0 { // what is needed was waited for; the rest may be left to itself on purpose
+			w.install = 0
+		}
 		w.b.loop.cancel(d.limit)
 		if w.reg.waiting != nil {
 			w.b.loop.after(0, w.reg.tryActivate)
@@ -306,7 +322,7 @@ func (w *worker) fetchEvent(req *request, clientID, resultingID string, done fun
 			}
 		},
 	})
-	_, err := w.call(w.hooks["fetch"], w.fromRequest(req), w.vm.ToValue(id), w.vm.ToValue(clientID), w.vm.ToValue(resultingID), w.vm.ToValue(preloaded))
+	_, err := w.call(w.causes.as(id, w.hooks["fetch"]), w.fromRequest(req), w.vm.ToValue(id), w.vm.ToValue(clientID), w.vm.ToValue(resultingID), w.vm.ToValue(preloaded))
 	if w.respond != nil {
 		*place = *w.respond
 		w.b.trace(place, "it calls respondWith")

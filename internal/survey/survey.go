@@ -49,6 +49,9 @@ type Edit struct {
 	Clean  [sha256.Size]byte // SHA-256 of the page without what fit inserted
 }
 
+// asksForPassword is why a page with a field for one looks personal.
+const asksForPassword = "it asks for a password"
+
 // Need is something that a page or another file asks for by itself.
 type Need struct {
 	URL   string // root-relative for the site, absolute otherwise; without fragment
@@ -62,6 +65,7 @@ type Registration struct {
 	File         string // of the page or script
 	Line, Column int
 	URL, Scope   string // root-relative; URL is "" when it is computed while the page runs
+	When         string // the condition that it stands behind, "" for none
 }
 
 // Endpoint is an address that scripts or forms send to.
@@ -422,7 +426,7 @@ func (r *reader) page(data []byte, withLinks bool) (*Page, []string) {
 	}
 	switch {
 	case m.HasPassword:
-		p.Personal = "it asks for a password"
+		p.Personal = asksForPassword
 	case PersonalPath(strings.TrimPrefix(r.file.URL, r.inv.Site.Base)):
 		p.Personal = "its address is that of an account page"
 	}
@@ -478,7 +482,7 @@ func (r *reader) script(f markup.ScriptFacts, base string) {
 	}
 	for _, g := range f.Registrations {
 		line, column := markup.Position(r.src, g.Offset)
-		reg := Registration{File: r.file.Path, Line: line, Column: column}
+		reg := Registration{File: r.file.Path, Line: line, Column: column, When: g.When}
 		if g.Known {
 			at := base
 			if !g.Relative && !r.file.IsPage() {
