@@ -311,6 +311,7 @@ func TestEachCheckFails(t *testing.T) {
 		"worker/not-installed":              {map[string]string{"sw.js": strings.Replace(goodWorker, "/fares.html", "/gone.html", 1)}, "sw.js:2:0"},
 		"worker/start-url-out-of-scope":     {map[string]string{"index.html": head(`"/sw.js"`, `"/sw.js", {scope: "/app/"}`)}, "m.json:3:16"},
 		"worker/not-awaited":                {map[string]string{"sw.js": strings.Replace(goodWorker, "c.addAll(list)", "{ c.addAll(list); }", 1)}, "sw.js:0:0"},
+		"worker/json-module":                {map[string]string{"index.html": head(`"/sw.js"`, `"/sw.js", {type: "module"}`), "sw.js": `import list from "./list.json" with {type: "json"};` + strings.Replace(goodWorker, "const list = ", "const more = ", 1), "list.json": `["/", "/fares.html", "/offline.html"]`}, "sw.js:0:0"},
 		"worker/list-not-filled":            {map[string]string{"sw.js": goodWorker + "\nconst release = '@@release';"}, "sw.js:6:17"},
 		"updates/data-never-fresh":          {map[string]string{"sw.js": cacheFirst}, "data.json:0:0"},
 		"updates/one-store":                 {map[string]string{"sw.js": `oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.add("/"))); onfetch = (e) => e.respondWith((async () => { const c = await caches.open("v"); const r = await fetch(e.request); await c.put(e.request, r.clone()); return r; })());`}, "sw.js:0:0"},

@@ -37,6 +37,7 @@ var mistakes = []mistake{
 	{"worker/deletes-own-store", "worker", []string{"own-store"}, Warning, "The worker keeps what it stored", "What was downloaded while installing is thrown away while activating; nothing is there without a network.", "keep the names that install uses out of what activate deletes", "Service Workers, \"Activate\"", `for (const n of await caches.keys()) await caches.delete(n)`},
 	{"worker/stores-errors", "worker", []string{"stored-error"}, Warning, "Only good answers are stored", "A visitor who came while the server failed keeps its error page, also when the server is well again.", "look at response.ok before put()", "Service Workers, \"Cache.put\"", `cache.put(request, await fetch(request))`},
 	{"worker/not-awaited", "worker", []string{"not-awaited"}, Warning, "Installing waits for what it stores", "The new worker takes over with an empty store and throws away the old one's; what cannot be had is never tried again.", "give event.waitUntil() the promise that everything is stored, and return it all the way", "Service Workers, \"Install\", \"waitUntil\"", `oninstall = () => { caches.open("v").then((c) => c.addAll(list)); }`},
+	{"worker/json-module", "worker", []string{"json-module"}, Warning, "The worker imports no data", "Browsers keep a worker's scripts, and not the data that it imports: without a network it does not start, and nothing of what it stored is shown.", "write the data into the script, or import a module of JavaScript that exports it", "observed in Chromium: the data is asked for at every start", `import list from "./list.json" with {type: "json"};`},
 	{"worker/complains", "worker", []string{"console"}, Advice, "The worker writes no errors to the console", "It expects something that is not so.", "look at what it says", "Console Standard", `console.error("no list")`},
 	{"offline/stand-in-incomplete", "offline", []string{"stand-in"}, Warning, "The offline page has all it needs", "The page that is shown instead comes without its styles or pictures.", "store what it needs together with it", "rehearsed", "offline.html is stored, and its style sheet is not"},
 	{"offline/unknown-origin", "offline", []string{"unknown-origin", "unknown-script"}, Advice, "What other origins answer is known here", "What a page draws of another origin's data, and what a worker does that runs its code, is not judged: it may show an error to every visitor.", "keep what it answers with tachyform record, or name a folder that stands in for it", "rehearsed", `fetch("https://weather.example/now")`},
@@ -304,7 +305,7 @@ var updateChecks = []Check{
 					continue
 				}
 				applies = true
-				if limit := 86400; age > limit && !site.HasDigest(x.URL) || x.IsPage() && age > 3600 {
+				if limit := 86400; age > limit && !f.site.HasDigest(x.Path) || x.IsPage() && age > 3600 {
 					out = append(out, Finding{File: x.Path, URL: x.URL, Message: fmt.Sprintf("%s may be kept for %d hours without asking", x.URL, age/3600)})
 				}
 			}

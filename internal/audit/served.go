@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"tachyform.dev/tachyform/internal/finding"
-	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
 	"tachyform.dev/tachyform/internal/worker"
 )
@@ -81,7 +80,7 @@ var servedChecks = []Check{
 			for _, p := range f.inv.Pages {
 				for u := range f.inv.Closure(p.File.URL) {
 					file := f.inv.FileOf(u)
-					if file == nil || seen[u] || u == script || file.Kind() != "style" && file.Kind() != "script" || site.SurelyDigest(u) {
+					if file == nil || seen[u] || u == script || file.Kind() != "style" && file.Kind() != "script" || f.site.HasDigest(file.Path) {
 						continue
 					}
 					if data, err := f.site.Read(file.Path); err == nil && bytes.HasPrefix(data, []byte(worker.Mark)) {

@@ -254,17 +254,23 @@ func (b *Browser) inspect(ctx context.Context, l *stage.Load) error {
 	if l.Title, err = evaluate[string](ctx, "document.title"); err != nil {
 		return fmt.Errorf("%s: the title: %w", l.URL, err)
 	}
-	body, err := chromedp.Call(ctx, network.GetResponseBody, network.GetResponseBodyParams{RequestID: doc.id})
-	if err != nil {
-		return fmt.Errorf("%s: the document: %w", l.URL, err)
+	var bytes []byte
+	if body, err := chromedp.Call(ctx, network.GetResponseBody, network.GetResponseBodyParams{RequestID: doc.id}); err == nil {
+		bytes = body.Body
+	} else { // it is shown before its end has come
+		text, err := evaluate[string](ctx, "document.documentElement ? document.documentElement.outerHTML : ''")
+		if err != nil {
+			return fmt.Errorf("%s: the document: %w", l.URL, err)
+		}
+		bytes = []byte(text)
 	}
-	sum := sha256.Sum256(body.Body)
+	sum := sha256.Sum256(bytes)
 	l.Digest = hex.EncodeToString(sum[:])
 	if l.Controlled, err = evaluate[bool](ctx, `!!(navigator.serviceWorker && navigator.serviceWorker.controller)`); err != nil {
 		return fmt.Errorf("%s: the controller: %w", l.URL, err)
 	}
 	if b.parts {
-		l.Body = body.Body
+		l.Body = bytes
 		l.Parts = append(l.Parts, stage.Part{URL: l.URL, Digest: l.Digest})
 	}
 	for _, r := range rest {

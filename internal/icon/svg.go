@@ -138,6 +138,7 @@ func readSVG(ctx context.Context, src string) (*svgDoc, []string, error) {
 	if extern.MatchString(src) {
 		warn = append(warn, "it refers to other files, which are not loaded: embed them")
 	}
+	src = inSteps(src) // the root stays as it is
 	e, err := svgEngine()
 	if err != nil {
 		return nil, nil, fmt.Errorf("the SVG renderer cannot start: %w", err)

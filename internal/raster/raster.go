@@ -38,7 +38,11 @@ func Decode(data []byte) (image.Image, string, error) {
 			return nil, format, fmt.Errorf("%d x %d px in %d scans: %w", cfg.Width, cfg.Height, n, ErrTooMuch)
 		}
 	}
-	return image.Decode(bytes.NewReader(data))
+	img, format, err := image.Decode(bytes.NewReader(data))
+	if err == nil && format == "webp" {
+		img = fromStudioRange(img)
+	}
+	return img, format, err
 }
 
 // scans counts the scans of a JPEG (ITU T.81, B.2.3). Within entropy-coded data an FF is followed by 00, so that no other marker is taken for one.

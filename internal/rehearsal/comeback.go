@@ -182,7 +182,7 @@ func imagined(start func() *Embedded, server *site.Server, home string) (map[str
 	for _, part := range l.Parts {
 		u, _, _ := strings.Cut(part.URL, "?")
 		file, _ := server.Find(u)
-		if file == "" || changed[file] != nil || site.HasDigest(file) || len(changed) > maxImagined {
+		if file == "" || changed[file] != nil || server.Site.HasDigest(file) || len(changed) > maxImagined {
 			continue
 		}
 		comment := ""

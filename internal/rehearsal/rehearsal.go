@@ -547,6 +547,7 @@ var mends = map[string]string{
 	"stored-private": "leave such requests to the network, or empty the store when the visitor signs out",
 	"stored-opaque":  "request them with CORS (crossorigin on the element), or bound how many are kept",
 	"not-awaited":    "give waitUntil() a promise that is settled when everything is stored: event.waitUntil(caches.open(name).then((store) => store.addAll(list))), with nothing in between that returns nothing",
+	"json-module":    "write the data into the script, or import a module of JavaScript that exports it",
 	"own-store":      "keep the names that install uses out of what activate deletes",
 	"redirected":     "store the address that the redirect leads to, or answer with new Response(r.body, r)",
 	"unknown-origin": "keep what it answers, with tachyform record, or name a folder that stands in for it ([[server.origin]])",

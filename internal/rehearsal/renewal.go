@@ -34,7 +34,7 @@ func renewals(ctx context.Context, start func() *Embedded, server *site.Server, 
 	for _, u := range o.Fetches {
 		address, _, _ := strings.Cut(u, "?")
 		path, _ := server.Find(address)
-		if path == "" || changed[path] != nil || site.HasDigest(path) || len(out) == maxRenewed {
+		if path == "" || changed[path] != nil || server.Site.HasDigest(path) || len(out) == maxRenewed {
 			continue
 		}
 		data, err := server.Site.Read(path)

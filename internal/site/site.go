@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"sort"
 	"strings"
+	"sync/atomic"
 )
 
 // OwnDir is the folder inside a site where Tachyform keeps its record and journal. It is never deployed,
@@ -54,6 +55,7 @@ type Site struct {
 	pinned   map[string]string // URLs of files that are sent from elsewhere than they lie, by their paths
 	rendered *rendered         // set for a site whose pages come from a server
 	dirs     map[string]bool
+	hashed   atomic.Pointer[map[string]bool] // the files whose names hold a digest, once somebody asked
 }
 
 // ErrNoPages is returned for a folder without any HTML page.
@@ -126,6 +128,7 @@ func (s *Site) Rescan() error {
 		return fmt.Errorf("%s: %w", s.Dir, err)
 	}
 	s.Files, s.Skipped, s.Apps = nil, nil, nil
+	s.hashed.Store(nil)
 	s.dirs = map[string]bool{"": true}
 	if err := s.walk(real, "", []string{real}); err != nil {
 		return err

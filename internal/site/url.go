@@ -70,7 +70,13 @@ var digestInName = regexp.MustCompile(DigestExpression)
 
 // HasDigest says whether the name of a file, or the path of a URL, seems to hold a digest of its content, so that a changed file has
 // another name.
-func HasDigest(name string) bool { return digestInName.MatchString(name) }
+func HasDigest(name string) bool {
+	at := digestInName.FindStringIndex(name)
+	return at != nil && !date.MatchString(name[at[0]+1:])
+}
+
+// date is a day as names have it.
+var date = regexp.MustCompile(`^(?:19|20)\d\d(?:0[1-9]|1[0-2])(?:[0-2]\d|3[01])(?:\d{4}|\d{6})?\.`)
 
 // SurelyDigest is [HasDigest], and that what looks like a digest is neither a number, such as a date, nor a word.
 func SurelyDigest(name string) bool {

@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"net/http"
 	"slices"
 	"sort"
 	"strings"
@@ -176,11 +177,6 @@ func (d *document) hostObject() *goja.Object {
 		d.tab.traverse(int(c.Argument(0).ToInteger()))
 	})
 	set("historyLength", func(goja.FunctionCall) goja.Value { return vm.ToValue(max(len(d.tab.history), 1)) })
-	set("cookies", func(goja.FunctionCall) goja.Value { return vm.ToValue(d.b.cookieText()) })
-	does("setCookie", func(c goja.FunctionCall) {
-		d.unlike = true
-		d.b.setCookie(c.Argument(0).String())
-	})
 	set("referrer", func(goja.FunctionCall) goja.Value { return vm.ToValue(d.referer) })
 	set("visible", func(goja.FunctionCall) goja.Value { return vm.ToValue(true) })
 	d.hostStorage(set)
@@ -302,6 +298,9 @@ func (b *Browser) setCookie(line string) {
 		return
 	}
 	gone := strings.Contains(low, "max-age=0") || strings.Contains(low, "max-age=-") || strings.Contains(low, "1970")
+	if c, err := http.ParseSetCookie(line); err == nil {
+		gone = c.MaxAge < 0 || !c.Expires.IsZero() && c.Expires.Before(b.loop.time())
+	}
 	if gone {
 		delete(b.cookies, k)
 	} else if len(b.cookies) < 200 && len(v) < 4096 {

@@ -240,17 +240,29 @@ func (b *Browser) follow(req *request, r *response, hops int, done func(*respons
 		done(r, "")
 		return
 	}
-	to, err := b.resolve(r.header("location"), req.url)
-	if err != nil || hops >= 20 {
+	next, err := b.led(req, r)
+	if err != nil || hops >= maxHops {
 		done(nil, failedToFetch)
 		return
+	}
+	b.cachedFetch(next, hops+1, true, done)
+}
+
+// maxHops is how often a request is led on (Fetch Standard, "HTTP-redirect fetch").
+const maxHops = 20
+
+// led gives the request that follows when an answer leads it on.
+func (b *Browser) led(req *request, r *response) (*request, error) {
+	to, err := b.resolve(r.header("location"), req.url)
+	if err != nil {
+		return nil, err
 	}
 	next := *req
 	next.url = to
 	if r.status == 303 && req.method != "HEAD" || (r.status == 301 || r.status == 302) && req.method == "POST" {
 		next.method, next.body = "GET", nil
 	}
-	b.cachedFetch(&next, hops+1, true, done)
+	return &next, nil
 }
 
 // networkFor gives the state of the network for one request.

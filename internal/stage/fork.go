@@ -20,7 +20,7 @@ func (b *Browser) Fork() (*Browser, []*Tab) {
 			if w == nil {
 				return nil
 			}
-			workers[w] = &worker{realm: realm{b: f, url: w.url, filled: maps.Clone(w.filled), running: w.running}, reg: n, module: w.module, scripts: maps.Clone(w.scripts), state: w.state, skip: w.skip, unknown: w.unknown,
+			workers[w] = &worker{realm: realm{b: f, url: w.url, filled: maps.Clone(w.filled), running: w.running}, reg: n, module: w.module, scripts: maps.Clone(w.scripts), state: w.state, skip: w.skip, unknown: w.unknown, unkept: w.unkept,
 				listens: maps.Clone(w.listens), routes: slices.Clone(w.routes)}
 			return workers[w]
 		}

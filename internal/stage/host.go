@@ -20,6 +20,8 @@ func (g *realm) host() (*goja.Object, setter) {
 	undefined := goja.Undefined()
 	g.hostURLs(set)
 	g.hostTame(set)
+	g.hostPatterns(set)
+	g.hostPromises(set)
 	g.hostBytes(set)
 	g.hostHeaders(set)
 	g.hostObjects(set)
@@ -30,6 +32,12 @@ func (g *realm) host() (*goja.Object, setter) {
 		for _, k := range h.Keys() {
 			g.hooks[k], _ = goja.AssertFunction(h.Get(k))
 		}
+		return undefined
+	})
+	set("cookies", func(goja.FunctionCall) goja.Value { return vm.ToValue(g.b.cookieText()) })
+	set("setCookie", func(c goja.FunctionCall) goja.Value {
+		g.noteStore()
+		g.b.setCookie(c.Argument(0).String())
 		return undefined
 	})
 	set("now", func(goja.FunctionCall) goja.Value { return vm.ToValue(g.b.loop.now) })

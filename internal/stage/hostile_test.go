@@ -187,7 +187,7 @@ func TestEndedForGood(t *testing.T) {
 	})
 	t.Run("a page that keeps the worker from its work", func(t *testing.T) {
 		files := small("oninstall = () => skipWaiting(); onactivate = () => clients.claim(); onfetch = (e) => e.respondWith(fetch(e.request));")
-		files["index.html"] = strings.Replace(files["index.html"], "</script>", "; const f = () => { for (let i = 0; i < 2000; i++); fetch('/app.css'); setTimeout(f, 0); setTimeout(f, 0); }; if (location.search) f();</script>", 1)
+		files["index.html"] = strings.Replace(files["index.html"], "</script>", "; const f = () => { for (let i = 0; i < 20000; i++); fetch('/app.css'); setTimeout(f, 0); setTimeout(f, 0); }; if (location.search) f();</script>", 1)
 		require.Contains(t, files["index.html"], "location.search")
 		b := New(serve(t, files, site.Rules{}), nil, limits)
 		t.Cleanup(b.Close)

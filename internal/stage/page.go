@@ -345,9 +345,31 @@ type reply struct {
 	at       *scriptError
 }
 
-// clientFetch sends a request through the worker that controls the tab, or past it.
+// clientFetch sends a request through the worker that controls the tab, or past it, and goes where the worker leads it.
 func (b *Browser) clientFetch(t *Tab, req *request, done func(reply)) {
+	b.clientFetchOn(t, req, 0, done)
+}
+
+func (b *Browser) clientFetchOn(t *Tab, req *request, hops int, finish func(reply)) {
 	req.sent = b.loop.now
+	done := func(r reply) {
+		if r.by != ByWorker || r.response == nil || req.redirect != "follow" || !isRedirect(r.response.status) || r.response.header("location") == "" {
+			if hops > 0 && r.response != nil && !r.response.redirected {
+				led := *r.response
+				led.redirected = true
+				r.response = &led
+			}
+			finish(r)
+			return
+		}
+		next, err := b.led(req, r.response)
+		if err != nil || hops >= maxHops {
+			finish(reply{by: ByBrowser, why: "the worker leads it on too often, or to no address", at: r.at})
+			return
+		}
+		b.trace(r.at, "the worker leads it to %s", b.Relative(next.url))
+		b.clientFetchOn(t, next, hops+1, finish)
+	}
 	direct := func(why string) {
 		b.networkFetch(req, func(r *response, e netError) {
 			if e != "" || r == nil {

@@ -93,6 +93,8 @@ func compileWith(name, src string, page bool) (*goja.Program, error) {
 	code := string(out.Code)
 	if page {
 		code = dynamicImport.ReplaceAllString(code, ".then(($1) => ($"+hidden+"i("+strings.ReplaceAll(fmt.Sprintf("%q, ", name), "$", "$$"))
+	} else {
+		code = refusedImport(code)
 	}
 	return lowered(name, code, out.Map, false)
 }

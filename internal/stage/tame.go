@@ -18,6 +18,7 @@ import (
 	"github.com/dop251/goja/parser"
 	"github.com/dop251/goja/token"
 	"github.com/dop251/goja/unistring"
+	"github.com/evanw/esbuild/pkg/api"
 	"github.com/tdewolff/parse/v2"
 	"github.com/tdewolff/parse/v2/js"
 )
@@ -41,6 +42,7 @@ var (
 	exponent   = hidden + "e" // an exponent whose base is not known
 	codeOfText = hidden + "t" // the argument of eval
 	openEval   = hidden + "o"
+	awaited    = hidden + "a" // what is waited for
 )
 
 var errNested = errors.New("RangeError: Maximum call stack size exceeded: the script is nested too deep")
@@ -155,6 +157,10 @@ func (t *tamer) operands(node any) {
 		case token.EXPONENT:
 			t.guard(&n.Right, exponent)
 		}
+	case *ast.AwaitExpression:
+		if t.only == nil {
+			n.Argument = called(awaited, n.Argument)
+		}
 	case *ast.CallExpression:
 		if f, ok := n.Callee.(*ast.Identifier); ok && f.Name == "eval" && len(n.ArgumentList) > 0 && t.only == nil {
 			if _, spread := n.ArgumentList[0].(*ast.SpreadElement); !spread {
@@ -221,8 +227,18 @@ func tameText(src string) (string, error) {
 		return "", errNested
 	}
 	p, err := goja.Parse("", src, parser.WithDisableSourceMaps)
+	if err == nil {
+		_, err = goja.CompileAST(p, false)
+	}
 	if err != nil {
-		return src, nil //nolint:nilerr // the engine says what is wrong with it
+		out := api.Transform(src, api.TransformOptions{Loader: api.LoaderJS, Target: api.ES2017, Supported: engineHas, LogLevel: api.LogLevelSilent})
+		if len(out.Errors) > 0 || !shallow(string(out.Code)) {
+			return src, nil // the engine says what is wrong with it
+		}
+		src = string(out.Code)
+		if p, err = goja.Parse("", src, parser.WithDisableSourceMaps); err != nil {
+			return src, nil //nolint:nilerr // as above
+		}
 	}
 	type insert struct {
 		at   int
@@ -295,7 +311,7 @@ func (g *realm) guards(functions *goja.Object) error {
 	return err
 }
 
-var guardSuffixes = []string{"s", "p", "e", "t", "o"}
+var guardSuffixes = []string{"s", "p", "e", "t", "o", "a"}
 
 var guardNames = sync.OnceValues(func() (*goja.Program, error) {
 	var b strings.Builder

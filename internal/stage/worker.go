@@ -40,6 +40,7 @@ type worker struct {
 	respond   *scriptError // where respondWith was called last
 	failed    *scriptError // exception of the event being handled
 	addAll    string       // URL that addAll failed with last
+	unkept    bool         // it imports data, which is asked for at every start
 	unknown   string       // URL of an imported script of which nothing is known, "" for none
 }
 
@@ -201,6 +202,7 @@ type dispatched struct {
 	request *request                               // of a fetch event
 	respond func(kind string, c goja.FunctionCall) // what respondWith was given
 	settled func(first goja.Value)                 // nothing extends it any more; the first rejection, nil for none
+	partial func(c goja.FunctionCall)              // a part of what it was given has come
 	began   float64                                // in ms of the virtual clock
 	limit   *task                                  // when the browser ends it
 }
@@ -230,6 +232,12 @@ func (w *worker) hostEvents(set setter) {
 	set("respond", func(c goja.FunctionCall) goja.Value {
 		if d := w.events[c.Argument(0).ToInteger()]; d != nil && d.respond != nil {
 			d.respond(c.Argument(1).String(), c)
+		}
+		return undefined
+	})
+	set("streaming", func(c goja.FunctionCall) goja.Value {
+		if d := w.events[c.Argument(0).ToInteger()]; d != nil && d.partial != nil {
+			d.partial(c)
 		}
 		return undefined
 	})
@@ -268,7 +276,11 @@ func (w *worker) hostEvents(set setter) {
 // fetchEvent dispatches a fetch event and calls done with what the worker did.
 func (w *worker) fetchEvent(req *request, clientID, resultingID string, done func(handled)) {
 	if err := w.start(); err != nil {
-		done(handled{kind: "error", why: "the worker does not start: " + err.Error(), at: asScriptError(err)})
+		kind := "error"
+		if w.unkept { // a worker that cannot be started for want of a script is passed over
+			kind = "none"
+		}
+		done(handled{kind: kind, why: "the worker does not start: " + err.Error(), at: asScriptError(err)})
 		return
 	}
 	if !w.listens["fetch"] {
@@ -278,11 +290,12 @@ func (w *worker) fetchEvent(req *request, clientID, resultingID string, done fun
 	w.b.trace(nil, "the worker %s gets a fetch event: %s%s", w.b.Relative(w.url), w.b.Relative(req.url), asWhat(req))
 	gen, finished := w.running, false
 	w.reg.busy++
-	var limit *task
+	var limit, stall *task
 	finish := func(h handled) {
 		if !finished {
 			finished = true
 			w.b.loop.cancel(limit)
+			w.b.loop.cancel(stall)
 			w.reg.busy--
 			done(h)
 		}
@@ -314,6 +327,22 @@ func (w *worker) fetchEvent(req *request, clientID, resultingID string, done fun
 				}
 			}
 			finish(h)
+		},
+		partial: func(c goja.FunctionCall) { // a page is shown as far as it has come
+			w.b.loop.cancel(stall)
+			if req.mode != "navigate" || finished {
+				return
+			}
+			held, headers := c.Argument(1), c.Argument(2)
+			parts, ok := goja.AssertFunction(c.Argument(3))
+			stall = w.b.loop.after(giveUp/2, func() {
+				if gen != w.running || !ok {
+					return
+				}
+				if body, err := w.call(parts); err == nil {
+					finish(handled{kind: "response", at: place, response: w.toResponse(held, headers, body)})
+				}
+			})
 		},
 		settled: func(first goja.Value) {
 			if first != nil {

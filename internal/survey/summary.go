@@ -159,7 +159,7 @@ func (inv *Inventory) files(s *Summary) {
 		s.Bytes += f.Size
 		s.Biggest = append(s.Biggest, Sized{f.Path, f.Size})
 		page := f.IsPage()
-		if !page && site.HasDigest(f.Path) {
+		if !page && inv.Site.HasDigest(f.Path) {
 			s.Hashed++
 		}
 		if !page && NotForVisitors.MatchString(f.Path) {

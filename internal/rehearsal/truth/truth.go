@@ -27,6 +27,8 @@ var recorded []byte
 type Case struct {
 	Name   string
 	source string
+	files  map[string]string // more files of the site, by path
+	as     string            // the options of its registration, as a script writes them
 }
 
 // Cases gives all sites in their order.
@@ -34,9 +36,27 @@ func Cases() []Case {
 	var out []Case
 	for _, part := range strings.Split(workers, "//// ")[1:] {
 		name, source, _ := strings.Cut(part, "\n")
-		out = append(out, Case{name, source})
+		out = append(out, parse(name, source))
 	}
 	return out
+}
+
+// parse takes a case apart: lines of the form //: as OPTIONS say how the worker is registered, and //: file PATH begins another file.
+func parse(name, source string) Case {
+	c := Case{Name: name, files: map[string]string{}}
+	at := "sw.js"
+	for line := range strings.Lines(source) {
+		if rest, ok := strings.CutPrefix(line, "//: file "); ok {
+			at = strings.TrimSpace(rest)
+		} else if rest, ok := strings.CutPrefix(line, "//: as "); ok {
+			c.as = ", " + strings.TrimSpace(rest)
+		} else {
+			c.files[at] += line
+		}
+	}
+	c.source = c.files["sw.js"]
+	delete(c.files, "sw.js")
+	return c
 }
 
 // Recorded gives what Chromium did: the facts of each story, by the names of case and story.
@@ -45,13 +65,16 @@ func Recorded() (map[string]map[string][]string, error) {
 	return all, json.Unmarshal(recorded, &all)
 }
 
+// Runs says whether the case is about what its pages' scripts do.
+func (c Case) Runs() bool { return c.files["app.js"] != "" }
+
 // Files gives the files of one of a case's releases, "one" or "two".
 func (c Case) Files(release string) map[string]string {
 	page := func(title, more string) string {
 		return `<!doctype html><html lang="en"><head><meta charset="utf-8"><title>` + title + " " + release + `</title><link rel="stylesheet" href="/app.css"><link rel="icon" href="data:,"></head><body><h1>` + title + `</h1>` + more + `</body></html>`
 	}
-	return map[string]string{
-		"index.html":       page("Home", `<script src="/app.js"></script><script>navigator.serviceWorker.register("/sw.js").catch(() => {})</script>`),
+	out := map[string]string{
+		"index.html":       page("Home", `<script src="/app.js"></script><script>navigator.serviceWorker.register("/sw.js"`+c.as+`).catch(() => {})</script>`),
 		"about/index.html": page("About", `<img src="/pic.svg" alt="">`),
 		"offline.html":     page("Offline", ""),
 		"app.css":          "/* " + release + " */ body { color: teal }",
@@ -61,6 +84,10 @@ func (c Case) Files(release string) map[string]string {
 		"pic.svg":          `<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><path d="M0 0h9v9z"/></svg>`,
 		"sw.js":            strings.ReplaceAll(c.source, "VERSION", release),
 	}
+	for name, data := range c.files {
+		out[name] = strings.ReplaceAll(data, "VERSION", release)
+	}
+	return out
 }
 
 // Write puts the files of a release into a folder.

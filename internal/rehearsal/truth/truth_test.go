@@ -1,6 +1,7 @@
 package truth
 
 import (
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -26,12 +27,16 @@ func TestAgreesWithChromium(t *testing.T) {
 	all, err := Recorded()
 	require.NoError(t, err)
 	facts := 0
-	for _, c := range Cases() {
+	for i, c := range Cases() {
 		t.Run(c.Name, func(t *testing.T) {
 			one, two := served(t, c, "one"), served(t, c, "two")
 			require.Len(t, all[c.Name], len(Stories), "record it: go run ./internal/rehearsal/truth/record %q", c.Name)
-			for _, story := range Stories {
+			for j, story := range Stories {
+				if rest := story != "offline" && story != "two releases"; rest && j%3 != i%3 && os.Getenv("TACHYFORM_ALL") == "" { // one of these is enough for every day
+					continue
+				}
 				st := rehearsal.NewEmbedded(one, nil, stage.Limits{})
+				st.RunScripts(c.Runs())
 				got, err := Observe(st, story, two)
 				st.Close()
 				require.NoError(t, err)
@@ -41,5 +46,5 @@ func TestAgreesWithChromium(t *testing.T) {
 		})
 	}
 	t.Logf("%d facts of %d sites", facts, len(Cases()))
-	assert.GreaterOrEqual(t, len(Cases()), 60)
+	assert.GreaterOrEqual(t, len(Cases()), 160)
 }

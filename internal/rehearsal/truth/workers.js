@@ -375,3 +375,121 @@ onfetch = (e) => { if (e.request.mode === "navigate") e.respondWith((async () =>
 //// a response that is never closed by its stream
 oninstall = (e) => e.waitUntil(skipWaiting());
 onfetch = (e) => { if (e.request.url.endsWith("/data.json")) e.respondWith(new Response(new ReadableStream({ start(c) { c.enqueue(new TextEncoder().encode("part")); c.error(new Error("cut")); } }))); };
+//// a transaction that waits for the network
+const db = () => new Promise((yes, no) => { const o = indexedDB.open("tides", 1); o.onupgradeneeded = () => o.result.createObjectStore("t"); o.onsuccess = () => yes(o.result); o.onerror = () => no(o.error); });
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const t = (await db()).transaction("t", "readwrite"), s = t.objectStore("t"); s.put(1, "a"); await fetch("/list.js").catch(() => {}); try { s.put(2, "b"); return new Response("went on"); } catch (x) { return new Response(x.name); } })()); };
+//// a transaction that goes on by itself
+const db = () => new Promise((yes, no) => { const o = indexedDB.open("tides", 1); o.onupgradeneeded = () => o.result.createObjectStore("t"); o.onsuccess = () => yes(o.result); o.onerror = () => no(o.error); });
+const of = (q) => new Promise((yes, no) => { q.onsuccess = () => yes(q.result); q.onerror = () => no(q.error); });
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const d = await db(), said = [], t = d.transaction("t", "readwrite"); t.oncomplete = () => said.push("complete"); const s = t.objectStore("t"); await of(s.put(1, "a")); said.push("a"); await of(s.put(2, "b")); said.push("b"); await new Promise((r) => setTimeout(r, 20)); said.push("later"); try { s.get("a"); said.push("still"); } catch (x) { said.push(x.name); } return new Response(said.join(" ")); })()); };
+//// a transaction that is given up
+const db = () => new Promise((yes, no) => { const o = indexedDB.open("tides", 1); o.onupgradeneeded = () => o.result.createObjectStore("t"); o.onsuccess = () => yes(o.result); o.onerror = () => no(o.error); });
+const of = (q) => new Promise((yes, no) => { q.onsuccess = () => yes(q.result); q.onerror = () => no(q.error); });
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const d = await db(), said = [], t = d.transaction("t", "readwrite"); t.onabort = () => said.push("abort " + (t.error && t.error.name)); const s = t.objectStore("t"); await of(s.put(1, "a")); const q = s.add(2, "a"); await new Promise((r) => { q.onerror = () => { said.push(q.error.name); r(); }; }); await new Promise((r) => setTimeout(r, 20)); said.push(String(await of(d.transaction("t").objectStore("t").get("a")))); return new Response(said.join(" ")); })()); };
+//// a part is led to another by the worker
+onfetch = (e) => { const p = new URL(e.request.url).pathname; if (p === "/app.css") e.respondWith(Response.redirect("/other.css")); if (p === "/data.json") e.respondWith(Response.redirect("/list.js", 307)); if (p === "/other.css") e.respondWith(new Response("h1 { color: red }", { headers: { "Content-Type": "text/css" } })); };
+//// parts are led to the network
+oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.addAll(["/", "/about/", "/app.css", "/list.js"])));
+onfetch = (e) => { const p = new URL(e.request.url).pathname; e.respondWith(p === "/pic.svg" ? Response.redirect("/app.js", 302) : p === "/app.js" ? Response.redirect("/list.js") : caches.match(e.request).then((r) => r || fetch(e.request))); };
+//// a page is led to itself for ever
+onfetch = (e) => { if (new URL(e.request.url).pathname === "/about/") e.respondWith(Response.redirect("/about/?" + (Number(new URL(e.request.url).search.slice(1)) + 1))); };
+//// a page whose head comes before its body
+onfetch = (e) => { if (e.request.mode !== "navigate") return; const text = new TextEncoder(); e.respondWith(new Response(new ReadableStream({ async start(c) { c.enqueue(text.encode("<!doctype html><title>Streamed VERSION</title><h1>first</h1>")); const r = await caches.match("/about/") || await fetch("/data.json").catch(() => new Response("none")); c.enqueue(text.encode("<p>" + (await r.text()).length + "</p>")); c.close(); } }), { headers: { "Content-Type": "text/html; charset=utf-8" } })); };
+//// a stream through another
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const r = await fetch("/list.js").catch(() => new Response("self.LIST = none")); let n = 0; const count = new TransformStream({ transform(chunk, c) { n += chunk.length; c.enqueue(chunk.toUpperCase()); }, flush(c) { c.enqueue(" " + (n > 0)); } }); return new Response(r.body.pipeThrough(new TextDecoderStream()).pipeThrough(count).pipeThrough(new TextEncoderStream())); })()); };
+//// a body with two readers
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const [a, b] = new Response("one two three").body.tee(); const text = async (s) => { let out = ""; for (const r = s.pipeThrough(new TextDecoderStream()).getReader(); ;) { const { value, done } = await r.read(); if (done) return out; out += value; } }; const [x, y] = await Promise.all([text(a), text(b)]); return new Response(x + "|" + y); })()); };
+//// a module with what it imports
+//: as {type: "module"}
+import { list, name } from "./parts/list.mjs";
+import * as all from "./parts/list.mjs";
+oninstall = (e) => e.waitUntil(caches.open(name).then((c) => c.addAll(list)));
+onfetch = (e) => { if (e.request.url.endsWith("/data.json")) e.respondWith(Response.json([Object.keys(all), import.meta.url.replace(self.location.origin, ""), this === undefined])); else e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request))); };
+//: file parts/list.mjs
+export const list = ["/", "/app.css", new URL("../app.js", import.meta.url).pathname];
+export const name = "v-VERSION";
+export default function () {}
+//// a module with data
+//: as {type: "module"}
+import data from "./parts/list.json" with { type: "json" };
+oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.addAll(data)));
+onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));
+//: file parts/list.json
+["/", "/about/", "/app.css"]
+//// a module that awaits at its top
+//: as {type: "module"}
+const list = await Promise.resolve(["/"]);
+oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.addAll(list)));
+onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));
+//// a module that imports when it is asked
+//: as {type: "module"}
+onfetch = (e) => { if (e.request.url.endsWith("/data.json")) e.respondWith(import("./parts/list.mjs").then((m) => Response.json(m.list), (x) => new Response(x.name))); };
+//: file parts/list.mjs
+export const list = ["/"];
+//// a page says what is to be stored
+onmessage = (e) => { if (e.data.keep) e.waitUntil(caches.open("kept").then((c) => c.addAll(e.data.keep))); };
+onactivate = (e) => e.waitUntil(clients.claim());
+onfetch = (e) => e.respondWith(fetch(e.request).catch(() => caches.match(e.request)).then((r) => r || Response.error()));
+//: file app.js
+navigator.serviceWorker.ready.then((r) => r.active.postMessage({ keep: ["/", "/about/", "/app.css", "/app.js", "/pic.svg"] }));
+//// a page asks and is answered
+const said = [];
+onmessage = (e) => { if (e.data === "what") e.ports[0].postMessage(said); else { said.push(e.data + " " + (e.source instanceof Client) + " " + new URL(e.source.url).pathname); } };
+onfetch = (e) => { if (e.request.url.endsWith("/data.json")) e.respondWith(Response.json(said.map((s) => s.split(" ")[1]).slice(0, 1))); };
+//: file app.js
+navigator.serviceWorker.ready.then((r) => r.active.postMessage("hello"));
+//// a switch that a page throws
+onmessage = (e) => { if (e.data.type === "take over") self.skipWaiting(); };
+oninstall = (e) => e.waitUntil(caches.open("VERSION").then((c) => c.addAll(["/", "/about/", "/app.css", "/app.js"])));
+onactivate = (e) => e.waitUntil((async () => { for (const k of await caches.keys()) if (k !== "VERSION") await caches.delete(k); })());
+onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));
+//: file app.js
+navigator.serviceWorker.getRegistration().then((r) => { if (r && r.waiting) r.waiting.postMessage({ type: "take over" }); });
+//// promises of a class of its own
+class Later extends Promise { static get [Symbol.species]() { return Promise; } }
+class Other extends Promise { }
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith(new Later((yes) => yes(new Other((y) => y("in")))).then((v) => new Other((y) => setTimeout(y, 5, v + " time"))).then(async (v) => new Response(await new Other((y) => y(v)) + " " + (Other.resolve(1) instanceof Other)))); };
+//// an awaited object that only looks like a promise
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const odd = Object.create(Promise.prototype); try { await odd; return new Response("awaited"); } catch (x) { return new Response(x.name); } })()); };
+//// a thenable is awaited
+onfetch = (e) => { if (e.request.url.endsWith("/data.json")) e.respondWith({ then(yes) { setTimeout(() => yes(new Response("then")), 5); } }); };
+//// generators made of text
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const AsyncFunction = Object.getPrototypeOf(async () => { }).constructor; const out = []; for await (const x of new Function("n", "return (async function* () { for (let i = 0; i < n; i++) yield i * await 2 })()")(3)) out.push(x); out.push(await new AsyncFunction("a", "return await a + 1")(4)); for (const x of new Function("return function* () { yield 7 }")()()) out.push(x); out.push((0, eval)("class A { static #n = 3; static get n() { return A.#n } } A.n")); return Response.json(out); })()); };
+//// expressions with the flag v
+const word = /^[\p{L}--[a-z]]+$/v, both = /[[a-z]&&[aeiou]]/v;
+onfetch = (e) => { if (e.request.url.endsWith("/data.json")) e.respondWith(Response.json([word.test("ABC"), word.test("abc"), both.test("x"), both.test("e"), word.flags, word.unicodeSets])); };
+//// expressions with names, looks behind and places
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; const m = /(?<h>\d+):(?<m>\d+)/d.exec("at 9:40"); e.respondWith(Response.json([m.groups.h, m.indices.groups.m, "a-b-c".replaceAll(/-(?=c)/g, "+"), [..."x1y22".matchAll(/(?<=[a-z])\d+/g)].map((x) => x[0]), /a.c/s.test("a\nc"), "é".normalize("NFD").length, /\p{Emoji}/u.test("⛴")])); };
+//// lists of today
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => Response.json([[3, 1, 2].toSorted(), [1, 2, 3].with(1, 9), [1, 2, 3].toSpliced(0, 1), [1, 2, 3].findLast((x) => x < 3), [1, 2].at(-1), Object.groupBy([1, 2, 3], (x) => x % 2 ? "odd" : "even"), [...Map.groupBy([1, 2], (x) => x > 1)], Object.fromEntries([["a", 1]]), [1, [2, [3]]].flat(Infinity), await Array.fromAsync([Promise.resolve(1), 2]), Object.hasOwn({ a: 1 }, "a"), Array.from({ length: 2 }, (_, i) => i)]))()); };
+//// sets, iterators and promises of today
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const { promise, resolve } = Promise.withResolvers(); setTimeout(resolve, 1, "done"); const some = await Promise.any([Promise.reject(1), Promise.resolve(2)]), all = await Promise.allSettled([Promise.reject(new Error("x")), 1]); return Response.json([[...new Set([1, 2]).union(new Set([3]))], [...new Set([1, 2]).intersection(new Set([2]))], new Set([1]).isSubsetOf(new Set([1, 2])), [1, 2, 3].values().map((x) => x * 2).filter((x) => x > 2).take(1).toArray(), Iterator.from([5]).toArray(), await promise, some, all.map((x) => x.status), await Promise.try(() => 4)]); })()); };
+//// texts, numbers and errors of today
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; let cause; try { throw new Error("a", { cause: "b" }); } catch (x) { cause = x.cause; } const weak = new WeakRef({}); e.respondWith(Response.json(["a".padStart(3, "-"), " a ".trimEnd(), "abc".at(-1), "ab\uD800".isWellFormed(), "\uD800".toWellFormed().codePointAt(0), 1_000, 2n ** 64n + "", Math.clz32(1), Number.parseFloat("1.5px"), cause, typeof weak.deref(), new AggregateError([1]).errors, globalThis === self, String.raw`\n`, a?.b ?? "none", "x".localeCompare("y") < 0])); };
+var a = null;
+//// classes of today
+class Base { static #n = 0; static { Base.kind = "base"; } #secret = 1; accessor = 2; get secret() { return this.#secret; } set secret(v) { this.#secret = v; } static made() { return ++Base.#n; } has(o) { return #secret in o; } }
+class Own extends Base { static kind = "own"; tell = () => super.secret + this.accessor; ["com" + "puted"]() { return new.target === undefined; } }
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; const o = new Own(); o.secret = 5; o.more ??= 1; o.more &&= 2; e.respondWith(Response.json([Base.kind, Own.kind, o.tell(), o.has(o), o.has({}), o.computed(), Base.made() > 0, o.more])); };
+//// cookies kept by the worker
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const had = await cookieStore.get("seen"); await cookieStore.set("seen", "yes"); const has = await cookieStore.get("seen"); return Response.json([had ? had.value : null, has.value]); })()); };
+//// cookies of an answer
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; const r = new Response("", { headers: { "Set-Cookie": "a=b", "X-A": "b" } }); const h = new Headers({ "Set-Cookie": "a=b" }); e.respondWith(Response.json([r.headers.get("set-cookie"), r.headers.getSetCookie(), h.getSetCookie(), [...r.headers.keys()]])); };
+//// a list with an answer that varies by everything
+oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.put("/x", new Response("x", { headers: { Vary: "*" } }))));
+onfetch = (e) => { if (e.request.mode === "navigate") e.respondWith(new Response("<title>taken</title>", { headers: { "Content-Type": "text/html" } })); };
+//// a page for a picture and a script
+oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.addAll(["/", "/about/", "/offline.html"])));
+onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)).catch(() => caches.match("/offline.html")));
+//// answers of the worker's own making
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const out = []; for (const f of [() => new Response("x", { status: 204 }), () => new Response(null, { status: 204 }).status, () => new Response("x", { status: 199 }), () => Response.redirect("/a", 200), () => Response.error().type, () => Response.json({ a: 1 }).headers.get("content-type"), () => new Response("é").headers.get("content-type"), () => new Response(new Blob(["a"], { type: "text/x" })).headers.get("content-type"), () => new Response(new URLSearchParams("a=b")).headers.get("content-type"), () => new Response(undefined).body, () => new Request("/a", { method: "POST", body: "x" }).duplex, () => new Request("/a", { mode: "navigate" }).mode, () => new Request("/a", { method: "get" }).method, () => new Request("/a", { method: "TRACE" }).method, () => new Request("http://a:b@c/").url]) { try { out.push(f()); } catch (x) { out.push(x.name); } } return Response.json(out); })()); };
+//// what is stored is found by its query, method and vary
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const c = await caches.open("m"); await c.put("/a?x=1", new Response("1")); await c.put(new Request("/b", { headers: { "Accept-Language": "de" } }), new Response("2", { headers: { Vary: "Accept-Language" } })); const t = async (p) => { const r = await p; return r ? await r.text() : null; }; return Response.json([await t(c.match("/a")), await t(c.match("/a", { ignoreSearch: true })), await t(c.match("/b")), await t(c.match("/b", { ignoreVary: true })), await t(c.match(new Request("/a?x=1", { method: "HEAD" }))), await t(c.match(new Request("/a?x=1", { method: "POST" }))), await t(c.match(new Request("/a?x=1", { method: "POST" }), { ignoreMethod: true })), (await c.matchAll()).length, (await c.keys("/a", { ignoreSearch: true })).length, await c.delete("/zz"), await caches.has("m"), await caches.delete("none"), (await caches.match("/a?x=1", { cacheName: "other" })) === undefined])})()); };
+//// a client is looked for by its id
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const c = await clients.get(e.clientId); return Response.json([!!c, c && c.type, c && c.frameType, c && new URL(c.url).pathname, (await clients.matchAll({ includeUncontrolled: true, type: "window" })).length, e.resultingClientId, e.request.destination, e.request.mode, e.request.credentials, e.request.cache, e.request.redirect, e.isReload === undefined, (await clients.get("nobody")) === undefined]); })()); };
+//// parts of a file are asked for
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const r = await fetch("/list.js", { headers: { Range: "bytes=0-3" } }).catch(() => null); if (!r) return new Response("no network"); let put; try { await (await caches.open("v")).put("/list.js", r.clone()); put = "stored"; } catch (x) { put = x.name; } return Response.json([r.status, (await r.text()).length, put]); })()); };
+//// a request is given up
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondWith((async () => { const a = new AbortController(); a.abort(new Error("mine")); const out = []; try { await fetch("/list.js", { signal: a.signal }); } catch (x) { out.push(x.message); } try { await fetch("/list.js", { signal: AbortSignal.abort() }); } catch (x) { out.push(x.name); } const any = AbortSignal.any([AbortSignal.timeout(1), new AbortController().signal]); await new Promise((r) => any.addEventListener("abort", r)); out.push(any.reason.name); try { any.throwIfAborted(); } catch (x) { out.push(x.name); } return Response.json(out); })()); };
+//// addresses taken apart
+onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; const u = new URL("../b/./c?x=1&y=%20#z", "https://a.example:443/p/q/r"); u.searchParams.append("w", "ä b"); u.port = "8080"; e.respondWith(Response.json([u.href, u.origin, URL.canParse("//x", "no"), URL.parse("nope"), new URL("https://ä.example/ü").href, [...u.searchParams.keys()], u.searchParams.size, u.searchParams.has("x", "2"), new URLPattern("/a/:b", "https://x.example").exec("https://x.example/a/7").pathname.groups.b, new URL("HTTP://EX.example/%7Ea/..").href])); };

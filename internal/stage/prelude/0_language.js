@@ -102,6 +102,61 @@ for (const name of ["dispose", "asyncDispose"]) if (!Symbol[name]) Object.define
     isWellFormed() { const s = String(this); return mended(s) === s; },
     toWellFormed() { return mended(String(this)); },
   });
+  // Expressions with the flags d and v, and properties of characters in those that are made of text.
+  {
+    const native = RegExp, apply = Reflect.apply, construct = Reflect.construct, define = Object.defineProperty, exec = native.prototype.exec, at = String.prototype.indexOf, has = String.prototype.includes;
+    const isExpression = (x) => isObject(x) && (x[Symbol.match] === undefined ? x instanceof native : !!x[Symbol.match]);
+    // Where the groups of a match are: each is looked for behind the beginning of the one before.
+    const places = (m, text) => {
+      const list = [[m.index, m.index + m[0].length]];
+      let from = m.index;
+      for (let i = 1; i < m.length; i++) {
+        if (m[i] === undefined) { list.push(undefined); continue; }
+        let found = apply(at, text, [m[i], from]);
+        if (found < 0 || found > m.index + m[0].length) found = apply(at, text, [m[i], m.index]);
+        list.push([found, found + m[i].length]);
+        from = found;
+      }
+      list.groups = undefined;
+      if (m.groups) {
+        list.groups = {__proto__: null};
+        const names = Object.keys(m.groups);
+        for (const n of names) list.groups[n] = undefined;
+        let i = 1;
+        for (const n of names) for (let j = i; j < m.length; j++) if (m[j] === m.groups[n]) { list.groups[n] = list[j]; i = j + 1; break; }
+      }
+      return list;
+    };
+    const replacement = {RegExp: function (pattern, flags) {
+      const expression = isExpression(pattern);
+      if (new.target === undefined && expression && flags === undefined && pattern.constructor === replacement) return pattern;
+      const f = flags === undefined ? (expression ? pattern.flags : "") : String(flags), made = new.target === undefined ? replacement : new.target;
+      const d = apply(has, f, ["d"]), v = apply(has, f, ["v"]);
+      const source = expression ? pattern.source : pattern === undefined ? "(?:)" : String(pattern);
+      if (!d && !v && !(apply(has, f, ["u"]) && (apply(has, source, ["\\p{"]) || apply(has, source, ["\\P{"])))) return construct(native, [source, f], made);
+      const wrong = () => { throw new SyntaxError("Invalid regular expression: /" + source + "/" + f + ": Invalid character class"); };
+      if (v && apply(has, f, ["u"])) throw new SyntaxError("Invalid flags supplied to RegExp constructor '" + f + "'");
+      const own = v || apply(has, f, ["u"]) ? $.expression(source, v) : source;
+      if (own === null) wrong();
+      let plain = "";
+      for (const c of f) plain += c === "d" ? "" : c === "v" ? "u" : c;
+      const r = construct(native, [own, plain], made);
+      define(r, "source", {value: source, configurable: true});
+      define(r, "flags", {value: f, configurable: true});
+      if (v) { define(r, "unicodeSets", {value: true, configurable: true}); define(r, "unicode", {value: false, configurable: true}); }
+      if (d) {
+        define(r, "hasIndices", {value: true, configurable: true});
+        define(r, "exec", {value: function (text) { const m = apply(exec, this, [text]); if (m) m.indices = places(m, String(text)); return m; }, configurable: true, writable: true});
+      }
+      return r;
+    }}.RegExp;
+    Object.setPrototypeOf(replacement, native);
+    define(replacement, "prototype", {value: native.prototype, writable: false, enumerable: false, configurable: false});
+    define(replacement, "length", {value: 2, configurable: true});
+    define(native.prototype, "constructor", {value: replacement, writable: true, configurable: true, enumerable: false});
+    for (const name of ["hasIndices", "unicodeSets"]) if (!(name in native.prototype)) define(native.prototype, name, {get() { return this === native.prototype ? undefined : false; }, configurable: true, enumerable: false});
+    define(globalThis, "RegExp", {value: replacement, writable: true, configurable: true, enumerable: false});
+  }
   polyfill(RegExp, {escape(s) {
     if (typeof s !== "string") throw new TypeError("RegExp.escape: not a string");
     let out = "";

@@ -248,7 +248,8 @@ function wholeStream(stream) {
   return s.lazy;
 }
 
-async function drain(stream) {
+// told is called with what has come, whenever more has.
+async function drain(stream, told) {
   const whole = wholeStream(stream);
   if (whole) return whole;
   const reader = stream.getReader();
@@ -258,6 +259,7 @@ async function drain(stream) {
     if (done) return $.concat(parts);
     if (!(value instanceof $Uint8Array)) throw new $TypeError("Received non-Uint8Array chunk");
     parts.push(bytesOf(value));
+    if (told) told(parts);
   }
 }
 

@@ -150,12 +150,12 @@ class Response extends Body {
 
 // takeBody uses a response's body up and gives its bytes, at once when the stage holds them, else as a promise. It gives
 // undefined for a body that nobody has looked at: it is still what the response came with.
-function takeBody(owner) {
+function takeBody(owner, told) {
   if (!bodySeen(owner)) { usedUp(owner); return undefined; }
   const b = bodyIn(owner);
   if (b.stream) {
     const whole = wholeStream(b.stream);
-    if (!whole) return drain(b.stream).then((h) => { b.used = true; return h; });
+    if (!whole) return drain(b.stream, told).then((h) => { b.used = true; return h; });
     b.used = true;
     return whole;
   }

@@ -54,13 +54,19 @@ class Scheduler {
 }
 
 // Cookie Store: there are no cookies, and those that are set live as long as the worker runs.
+// The cookies of the origin, which outlast the global (Cookie Store API). What the server alone may read is not known here.
+const cookieItems = () => { const text = $.cookies(); return text === "" ? [] : text.split("; ").map((c) => { const at = c.indexOf("="); return {name: c.slice(0, at), value: c.slice(at + 1)}; }); };
+const cookieNamed = (name) => { const n = name && typeof name === "object" ? name.name : name; return n === undefined ? undefined : $String(n); };
 class CookieStore extends EventTarget {
-  #jar = new $Map();
   constructor() { super(); if (!trust) throw new $TypeError("Illegal constructor"); }
-  async get(name) { return this.#jar.get(typeof name === "object" ? name.name : $String(name)) ?? null; }
-  async getAll(name) { const all = [...this.#jar.values()], n = name && typeof name === "object" ? name.name : name; return n === undefined ? all : all.filter((c) => c.name === $String(n)); }
-  async set(name, value) { const c = typeof name === "object" ? name : {name: $String(name), value: $String(value)}; this.#jar.set(c.name, {name: c.name, value: $String(c.value)}); }
-  async delete(name) { this.#jar.delete(typeof name === "object" ? name.name : $String(name)); }
+  async get(name) { const n = cookieNamed(name); return cookieItems().find((c) => c.name === n) ?? null; }
+  async getAll(name) { const n = cookieNamed(name), all = cookieItems(); return n === undefined ? all : all.filter((c) => c.name === n); }
+  async set(name, value) {
+    const c = typeof name === "object" ? name : {name, value};
+    if (/[=;]/.test($String(c.name)) || $String(c.value).includes(";")) throw new $TypeError("Failed to execute 'set' on 'CookieStore': Cookie name or value has a character that is not allowed.");
+    $.setCookie($String(c.name) + "=" + $String(c.value) + (c.expires ? "; expires=" + new Date(+c.expires).toUTCString() : ""));
+  }
+  async delete(name) { $.setCookie(cookieNamed(name) + "=; max-age=0"); }
 }
 
 class PerformanceObserver {

@@ -57,12 +57,13 @@ func record(names []string) error {
 			defer mu.Unlock()
 			all[c.Name] = facts
 			fmt.Println(len(all), c.Name)
-			return nil
+			return write(all) // what is done is kept, whatever comes
 		})
 	}
-	if err := g.Wait(); err != nil {
-		return err
-	}
+	return g.Wait()
+}
+
+func write(all map[string]map[string][]string) error {
 	data, err := json.MarshalIndent(all, "", " ")
 	if err != nil {
 		return err

@@ -61,6 +61,7 @@ class FetchEvent extends ExtendableEvent {
   get clientId() { return this.#init.clientId || ""; }
   get resultingClientId() { return this.#init.resultingClientId || ""; }
   get replacesClientId() { return ""; }
+  get isReload() { return this.#init.request.isReloadNavigation; }
   get preloadResponse() { return this.#init.preloadResponse || tick; }
   get handled() {
     const init = this.#init;
@@ -328,7 +329,7 @@ async function answered(event, x, answer) {
     if (!(r instanceof Response)) $.respond(x.id, "error", "respondWith() was given " + (r === undefined ? "undefined" : describe(r)) + " instead of a Response", null);
     else if (bodySeen(r) && (bodyIn(r).isUsed || bodyIn(r).isLocked)) $.respond(x.id, "error", "the body of the answer was used before", null);
     else {
-      let body = takeBody(r), broken = null;
+      let body = takeBody(r, (parts) => $.streaming(x.id, heldOf(r), headersIn(r), () => $.concat(parts))), broken = null;
       if (body && typeof body.then === "function") try { body = await body; } catch (e) { broken = {e}; }
       if (broken) $.respond(x.id, "error", "the body of the answer broke off", broken.e);
       else $.respond(x.id, "response", null, heldOf(r), headersIn(r), body);
