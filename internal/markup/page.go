@@ -46,6 +46,7 @@ type Ref struct {
 	Lazy   bool   // asked for only when the visitor gets near it
 	CORS   string // the crossorigin attribute: "", "anonymous" or "use-credentials"
 	Spare  bool   // it stands behind another that every current browser takes: the second format of a picture or a font
+	Dense  bool   // only screens with more than one pixel for each CSS px ask for it: one of several candidates
 	Range  string // the unicode-range of a font: it is asked for when a text has one of these characters
 }
 

@@ -1,6 +1,7 @@
 package markup
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -62,7 +63,7 @@ func TestReadPage(t *testing.T) {
 	}
 	assert.Equal(t, map[Use][]string{
 		UseStyle: {"app.css"}, UseIcon: {"favicon.ico", "touch.png"}, UseManifest: {"m.json"}, UseModule: {"pre.js", "/lib.js", "main.js"}, UsePreload: {"font.woff2"},
-		UseScript: {"plain.js"}, UseImage: {"sea.jpg", "logo.svg", "large.jpg", "a.webp", "p.jpg", "i.png", "sprite.svg#a", "go.png"}, UseVideo: {"v.mp4"}, UseTrack: {"t.vtt"},
+		UseScript: {"plain.js"}, UseImage: {"sea.jpg", "logo.svg", "large.jpg", "a.webp", "b.webp", "p.jpg", "i.png", "sprite.svg#a", "go.png"}, UseVideo: {"v.mp4"}, UseTrack: {"t.vtt"},
 		UseAudio: {"horn.wav"}, UseFrame: {"map.html"}, UseObject: {"o.pdf", "e.swf"}, UseLink: {"/"}, UseRefresh: {"next.html"},
 	}, got)
 	assert.Len(t, p.Scripts, 1)
@@ -81,9 +82,17 @@ func TestEncodings(t *testing.T) {
 
 func TestCandidates(t *testing.T) {
 	assert.Equal(t, []Candidate{{"a,b.png", 0, 0}, {"data:image/png;base64,AA", 0, 2}, {"c.png", 300, 0}}, Candidates(" a,b.png , data:image/png;base64,AA 2x,c.png 300w"))
-	assert.Equal(t, "a", PickCandidate("b 2x, a", 1280))
-	assert.Equal(t, "b", PickCandidate("a 100w, b 500w", 1280), "the densest when none is dense enough")
-	assert.Equal(t, "", PickCandidate(" , ", 1280))
+	assert.Equal(t, []string{"a", "b"}, Pick("b 2x, a", "", 1280))
+	assert.Equal(t, []string{"s", "b", "c"}, Pick("c 3x, b 2x", "s", 1280), "what is in src is for screens of one pixel each")
+	assert.Equal(t, []string{"a", "b"}, Pick("a 1x, b 2x", "s", 1280))
+	assert.Equal(t, []string{"b"}, Pick("a 100w, b 500w", "s", 1280), "the densest when none is dense enough")
+	assert.Equal(t, []string{"b"}, Pick("a 100w, b 1300w, c 4000w", "s", 1280))
+	assert.Empty(t, Pick(" , ", "", 1280))
+	var got []string
+	for _, r := range StyleRefs([]byte(`a { b: image-set("2.png" 2x, "1.png" 1x); c: -webkit-image-set(url(x.png) 192dpi, url(y.png) 96dpi) } d { e: image-set("z.avif" type("image/avif"), "z.png" type("image/png")); f: url(after.png) }`), 0) {
+		got = append(got, fmt.Sprint(r.URL, " ", r.Dense, " ", r.Spare))
+	}
+	assert.Equal(t, []string{"2.png true false", "1.png false false", "x.png true false", "y.png false false", "z.avif false false", "z.png false true", "after.png false false"}, got)
 }
 
 func TestStyleRefs(t *testing.T) {
@@ -102,8 +111,15 @@ func TestStyleRefs(t *testing.T) {
 		got = append(got, s)
 		assert.GreaterOrEqual(t, r.Offset, 100)
 	}
-	assert.Equal(t, []string{"style a.css", "style b.css", "image c d.png", "image e).png", "image f.avif", "image g.png", "font x.woff2", "font x.woff spare",
+	assert.Equal(t, []string{"style a.css", "style b.css", "image c d.png", "image e).png", "image f.avif", "image g.png spare", "font x.woff2", "font x.woff spare",
 		"font z.eot spare", "font z.eot?#x spare", "font z.ttf", "font z.svg#a spare", "font w.woff spare", "font y.woff2", "image h.svg"}, got)
+	got = nil
+	for _, r := range StyleRefs([]byte(`@media print { a { background: url(p1) } @supports (x: y) { b { c: url(p2) } } } d { e: url(s1) } @media screen, print { f { g: url(s2) } } @media print and (min-width: 9cm), speech { h { i: url(p3) } } } j { k: url(s3) }`), 0) {
+		if !r.Spare {
+			got = append(got, r.URL)
+		}
+	}
+	assert.Equal(t, []string{"s1", "s2", "s3"}, got, "what is for paper alone is spare")
 	assert.Equal(t, "U+0100-02BA,  U+1E??", StyleRefs([]byte(src), 0)[10].Range)
 	assert.Nil(t, StyleRefs([]byte("a { color: red }"), 0))
 }
@@ -111,14 +127,14 @@ func TestStyleRefs(t *testing.T) {
 func TestPictures(t *testing.T) {
 	for src, want := range map[string]string{
 		`<picture><source srcset=a.avif type=image/avif><source srcset=a.webp type=image/webp><img src=a.jpg></picture><img src=b.jpg>`: "a.avif a.webp- a.jpg- b.jpg",
-		`<picture><source srcset=a.jxl type=image/jxl><img srcset="a.jpg, b.jpg 2x"></picture>`:                                         "a.jxl- a.jpg",
+		`<picture><source srcset=a.jxl type=image/jxl><img srcset="a.jpg, b.jpg 2x"></picture>`:                                         "a.jxl- a.jpg b.jpg+",
 		`<picture><source srcset=w.png media="(min-width: 60em)"><source srcset=n.png media=all><img src=a.jpg></picture>`:              "w.png n.png a.jpg-",
 		`<video><source src=a.webm><source src=a.mp4></video>`:                                                                          "a.webm a.mp4",
 	} {
 		for _, read := range []func([]byte) *Page{ReadPage, ReadNeeds} {
 			var got []string
 			for _, r := range read([]byte(src)).Refs {
-				got = append(got, r.URL+map[bool]string{true: "-"}[r.Spare])
+				got = append(got, r.URL+map[bool]string{true: "-"}[r.Spare]+map[bool]string{true: "+"}[r.Dense])
 			}
 			assert.Equal(t, want, strings.Join(got, " "), src)
 		}

@@ -2,6 +2,7 @@ package markup
 
 import (
 	"encoding/json"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -56,9 +57,10 @@ func Candidates(srcset string) []Candidate {
 	}
 }
 
-// PickCandidate chooses the image for a slot of the given width in CSS px at one device pixel each: the
-// smallest that is dense enough, else the densest.
-func PickCandidate(srcset string, slot float64) string {
+// Pick tells the candidates of a slot of the given width in CSS px apart (HTML Standard, "select an image source"): the first is what a screen of one
+// pixel each takes, the smallest that is dense enough, or the densest; the others are what screens of more take. Of candidates that are told by
+// their widths only the first is given, since how wide the slot is on a small screen is not known here. src is that of the img element, "" for none.
+func Pick(srcset, src string, slot float64) []string {
 	cs := Candidates(srcset)
 	density := func(c Candidate) float64 {
 		switch {
@@ -69,16 +71,20 @@ func PickCandidate(srcset string, slot float64) string {
 		}
 		return 1
 	}
+	if src != "" && !slices.ContainsFunc(cs, func(c Candidate) bool { return c.Width > 0 || density(c) == 1 }) {
+		cs = append(cs, Candidate{URL: src, Density: 1})
+	}
 	sort.SliceStable(cs, func(i, j int) bool { return density(cs[i]) < density(cs[j]) })
+	var out []string
 	for _, c := range cs {
-		if density(c) >= 1 {
-			return c.URL
+		if density(c) >= 1 && (len(out) == 0 || c.Width == 0) && !slices.Contains(out, c.URL) {
+			out = append(out, c.URL)
 		}
 	}
-	if len(cs) > 0 {
-		return cs[len(cs)-1].URL
+	if len(out) == 0 && len(cs) > 0 {
+		out = []string{cs[len(cs)-1].URL}
 	}
-	return ""
+	return out
 }
 
 // Imported gives the address that an import map has for the name of a module (HTML, "resolve an imports match"), "" for none.
@@ -153,7 +159,8 @@ func quotedAt(src []byte) map[string]int {
 
 func (r *pageReader) image(t *Token) {
 	from := len(r.p.Refs)
-	if !r.srcset(t) {
+	src, _ := r.get(t, "src")
+	if !r.srcset(t, src) {
 		r.ref(t, "src", UseImage)
 	}
 	for i := range r.p.Refs[from:] {
@@ -168,7 +175,7 @@ var formats = map[string]bool{"": true, "image/avif": true, "image/webp": true, 
 // "update the source set").
 func (r *pageReader) source(t *Token) {
 	from := len(r.p.Refs)
-	if !r.srcset(t) {
+	if !r.srcset(t, Tag{}) {
 		return
 	}
 	kind, _ := r.get(t, "type")
@@ -181,17 +188,20 @@ func (r *pageReader) source(t *Token) {
 	r.taken = r.taken || known && (media.Value == "" || strings.EqualFold(media.Value, "all"))
 }
 
-// srcset adds the candidate that a desktop window of 1280 CSS px at one device pixel each would take.
-func (r *pageReader) srcset(t *Token) bool {
+// srcset adds the candidates that a desktop window of 1280 CSS px takes, at one device pixel each and at more.
+func (r *pageReader) srcset(t *Token, src Tag) bool {
 	v, ok := r.get(t, "srcset")
 	if !ok {
 		return false
 	}
-	best := PickCandidate(v.Value, 1280)
-	if best == "" {
-		return false
-	}
 	l, _ := r.get(t, "loading")
-	r.p.Refs = append(r.p.Refs, Ref{URL: best, Use: UseImage, Offset: v.Offset, Lazy: strings.EqualFold(l.Value, "lazy")})
-	return true
+	picked := Pick(v.Value, strings.TrimSpace(src.Value), 1280)
+	for i, u := range picked {
+		ref := Ref{URL: u, Use: UseImage, Offset: v.Offset, Lazy: strings.EqualFold(l.Value, "lazy"), Dense: i > 0}
+		if u == strings.TrimSpace(src.Value) {
+			ref.Offset = src.Offset
+		}
+		r.p.Refs = append(r.p.Refs, ref)
+	}
+	return len(picked) > 0
 }

@@ -3,6 +3,7 @@ package markup
 import (
 	"bytes"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/tdewolff/parse/v2"
@@ -19,15 +20,18 @@ func StyleRefs(src []byte, offset int) []Ref {
 	in := parse.NewInputBytes(bytes.Clone(src))
 	lex := css.NewLexer(in)
 	var out []Ref
-	var rule string  // the at-rule whose prelude we are in
-	inFont := false  // inside @font-face { }
-	inURL := false   // inside url( with a quoted string
-	imageSets := 0   // nesting of image-set( )
-	parens := 0      // parentheses open since the first image-set
-	format := false  // inside a function whose string or word is no URL
-	var font face    // the @font-face rule we are in
-	property := ""   // the declaration we are in
-	var ident string // last identifier, which becomes the property at a colon
+	var rule string        // the at-rule whose prelude we are in
+	inFont := false        // inside @font-face { }
+	inURL := false         // inside url( with a quoted string
+	imageSets := 0         // nesting of image-set( )
+	var set []dense        // the candidates of the image-set we are in
+	parens := 0            // parentheses open since the first image-set
+	format := false        // inside a function whose string or word is no URL
+	var font face          // the @font-face rule we are in
+	property := ""         // the declaration we are in
+	var ident string       // last identifier, which becomes the property at a colon
+	var media []byte       // the query of the @media rule whose prelude we are in
+	depth, printed := 0, 0 // open blocks, and which of them is for paper alone
 	pos := 0
 	add := func(u string, at int) {
 		u = strings.TrimSpace(u)
@@ -37,13 +41,16 @@ func StyleRefs(src []byte, offset int) []Ref {
 			}
 			return
 		}
-		r := Ref{URL: u, Use: UseImage, Offset: offset + at}
+		r := Ref{URL: u, Use: UseImage, Offset: offset + at, Spare: printed > 0}
 		switch {
 		case rule == "@import":
 			r.Use = UseStyle
 		case inFont:
 			r.Use = UseFont
 			font.add(len(out))
+		}
+		if imageSets > 0 {
+			set = append(set, dense{len(out), 1})
 		}
 		out = append(out, r)
 	}
@@ -61,15 +68,25 @@ func StyleRefs(src []byte, offset int) []Ref {
 			}
 			continue
 		}
+		if rule == "@media" && tt != css.LeftBraceToken && tt != css.CommentToken {
+			media = append(media, data...)
+		}
 		switch tt {
 		case css.AtKeywordToken:
-			rule = strings.ToLower(string(data))
+			rule, media = strings.ToLower(string(data)), nil
 		case css.SemicolonToken:
 			rule, property = "", ""
 		case css.LeftBraceToken:
+			if depth++; rule == "@media" && printed == 0 && paper(string(media)) {
+				printed = depth
+			}
 			inFont = rule == "@font-face"
 			rule, property = "", ""
 		case css.RightBraceToken:
+			if depth == printed {
+				printed = 0
+			}
+			depth = max(0, depth-1)
 			font.end(out)
 			inFont, rule, property, font = false, "", "", face{}
 		case css.IdentToken:
@@ -104,7 +121,14 @@ func StyleRefs(src []byte, offset int) []Ref {
 		case css.RightParenthesisToken:
 			inURL, format = false, false
 			if parens--; parens <= 0 {
-				imageSets, parens = 0, 0
+				if imageSets > 0 {
+					candidates(out, set)
+				}
+				imageSets, parens, set = 0, 0, nil
+			}
+		case css.DimensionToken:
+			if n := len(set); imageSets > 0 && n > 0 && parens == 1 {
+				set[n-1].density = resolution(string(data))
 			}
 		case css.StringToken:
 			if inFont && format {
@@ -115,6 +139,50 @@ func StyleRefs(src []byte, offset int) []Ref {
 			}
 		}
 	}
+}
+
+// paper says whether a media query is for nothing that is shown on a screen.
+func paper(query string) bool {
+	for q := range strings.SplitSeq(strings.ToLower(query), ",") {
+		first, _, _ := strings.Cut(strings.TrimSpace(q), " ")
+		if first != "print" && first != "speech" {
+			return false
+		}
+	}
+	return true
+}
+
+// dense is a candidate of an image-set.
+type dense struct {
+	at      int // in the list of references
+	density float64
+}
+
+// candidates says which one of an image-set a screen of one pixel for each CSS px takes: the others are for screens of more (CSS Images 4, "image-set()").
+func candidates(refs []Ref, set []dense) {
+	best := -1
+	for i, c := range set {
+		if best < 0 || c.density >= 1 && c.density < set[best].density || set[best].density < 1 && c.density > set[best].density {
+			best = i
+		}
+	}
+	for i, c := range set {
+		refs[c.at].Dense = i != best && c.density != set[best].density
+		refs[c.at].Spare = i != best && c.density == set[best].density // another format
+	}
+}
+
+// resolution reads a resolution in dots per px; 1 for what is none.
+func resolution(s string) float64 {
+	s = strings.ToLower(s)
+	for unit, per := range map[string]float64{"dppx": 1, "x": 1, "dpi": 96, "dpcm": 96 / 2.54} {
+		if n, ok := strings.CutSuffix(s, unit); ok {
+			if v, err := strconv.ParseFloat(n, 64); err == nil && v > 0 {
+				return v / per
+			}
+		}
+	}
+	return 1
 }
 
 // face is an @font-face rule.

@@ -58,10 +58,16 @@ func TestFormats(t *testing.T) {
 		"for a window like this": {"<picture><source srcset=/n.png media='(max-width: 400px)'><source srcset=/w.png media='(min-width: 400px)'><img src=/a.jpg></picture>", "/w.png"},
 		"made by a script": {"<script>const i = new Image(); i.src = '/a.jpg'; const p = document.createElement('picture'), s = document.createElement('source'); s.type = 'image/webp'; s.srcset = '/a.webp'; p.append(s, i); document.body.append(p)</script>",
 			"/a.webp"},
-		"markup of a script": {"<div id=d></div><script>d.innerHTML = '<picture><source srcset=/a.webp><img src=/a.jpg></picture>'</script>", "/a.webp"},
-		"an image alone":     {"<script>new Image().src = '/a.jpg'</script>", "/a.jpg"},
-		"fonts":              {"<style>" + faces + "body{font-family:F}</style><p>caf\u00e9", "/f.woff2"},
-		"fonts for a text":   {"<style>" + faces + "body{font-family:F}</style><p>\u0141\u00f3d\u017a", "/ext.woff2 /f.woff2"},
+		"markup of a script":      {"<div id=d></div><script>d.innerHTML = '<picture><source srcset=/a.webp><img src=/a.jpg></picture>'</script>", "/a.webp"},
+		"screens of one pixel":    {"<img src=/a.jpg srcset='/w.png 2x, /n.png 3x'>", "/a.jpg"},
+		"a set of a style":        {"<style>p{background:image-set('/w.png' 2x,'/n.png' 1x)}</style><p>x", "/n.png"},
+		"styles for paper":        {"<style>@media print{p{background:url(/w.png)}}p{background:url(/n.png)}</style><p>x", "/n.png"},
+		"a style of an element":   {"<div style='background: url(/n.png)'>x</div>", "/n.png"},
+		"a drawing in the page":   {"<svg><image href='/n.png'/><use href='#a'/></svg>", "/n.png"},
+		"a style set by a script": {"<div id=d></div><script>d.setAttribute('style', 'background: url(/n.png)')</script>", "/n.png"},
+		"an image alone":          {"<script>new Image().src = '/a.jpg'</script>", "/a.jpg"},
+		"fonts":                   {"<style>" + faces + "body{font-family:F}</style><p>caf\u00e9", "/f.woff2"},
+		"fonts for a text":        {"<style>" + faces + "body{font-family:F}</style><p>\u0141\u00f3d\u017a", "/ext.woff2 /f.woff2"},
 		"fonts for what a script draws": {"<style>" + faces + "body{font-family:F}</style><p id=a>a</p><script>a.textContent = '\u0451'</script>",
 			"/cyr.woff2 /f.woff2"},
 	} {
@@ -80,6 +86,32 @@ func TestFormats(t *testing.T) {
 				}
 				assert.Equal(t, c.want, strings.Join(got, " "))
 			})
+		}
+	}
+}
+
+// TestWorkersAreNotAskedForWhatIsEmbedded has a worker that answers everything; what object and embed show comes past it (Service Workers,
+// "Handle Fetch").
+func TestWorkersAreNotAskedForWhatIsEmbedded(t *testing.T) {
+	for _, element := range []string{"<object data=/o.svg></object>", "<embed src=/o.svg>"} {
+		for how, extra := range map[string]string{"static": "", "run": "<script>1</script>"} {
+			files := small("oninstall = (e) => e.waitUntil(caches.open('v').then((c) => c.addAll(['/', '/shown.html', '/o.svg']))); onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));")
+			files["shown.html"], files["o.svg"] = "<!doctype html><title>t</title><body>"+element+extra, "<svg xmlns='http://www.w3.org/2000/svg'/>"
+			b := New(serve(t, files, site.Rules{}), nil, Limits{})
+			t.Cleanup(b.Close)
+			b.RunScripts(true)
+			visit(t, b)
+			tab := b.NewTab()
+			l, err := tab.Open("/shown.html")
+			require.NoError(t, err)
+			assert.Equal(t, ByWorker, l.AnsweredBy)
+			assert.Empty(t, l.Missing, how)
+			b.SetNetwork(Offline)
+			l, err = tab.Open("/shown.html")
+			require.NoError(t, err)
+			require.Len(t, l.Missing, 1, "%s, %s", element, how)
+			assert.Equal(t, "/o.svg", l.Missing[0].URL)
+			assert.Contains(t, l.Missing[0].Why, "do not ask the worker")
 		}
 	}
 }

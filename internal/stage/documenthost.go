@@ -158,7 +158,7 @@ func (d *document) hostObject() *goja.Object {
 	})
 	set("choose", func(c goja.FunctionCall) goja.Value {
 		for _, ref := range markup.ReadPage([]byte(c.Argument(0).String())).Refs {
-			if ref.Use == markup.UseImage && !ref.Spare {
+			if ref.Use == markup.UseImage && !ref.Spare && !ref.Dense {
 				return vm.ToValue(ref.URL)
 			}
 		}

@@ -316,7 +316,7 @@ func (l *loader) leave(old *worker) {
 
 // wanted says whether a reference is something the page fetches by itself.
 func wanted(ref markup.Ref) bool {
-	if ref.Spare {
+	if ref.Spare || ref.Dense { // the stage's screen has one pixel for each CSS px
 		return false
 	}
 	switch ref.Use {

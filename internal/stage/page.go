@@ -381,6 +381,11 @@ func (b *Browser) clientFetchOn(t *Tab, req *request, hops int, finish func(repl
 	}
 	w := t.controller
 	b.trace(nil, "the page asks for %s%s", b.Relative(req.url), asWhat(req))
+	if req.destination == string(markup.UseObject) || req.destination == "embed" { // Service Workers, "Handle Fetch"
+		b.trace(nil, "what is embedded is not asked of workers")
+		direct("browsers do not ask the worker for what an object or embed element shows")
+		return
+	}
 	if w == nil {
 		b.trace(nil, "no worker controls the page")
 		direct("no worker controls the page")

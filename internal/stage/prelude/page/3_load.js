@@ -250,6 +250,8 @@ function write(text) {
 // wants asks for what an element shows or uses, when it has come or an attribute of it has changed.
 function wants(e, attribute) {
   const of = (name) => (!attribute || attribute === name) && e.getAttribute(name);
+  const style = of("style");
+  if (style && style.includes("url(") && e.isConnected) $.style(style, baseOf(document));
   switch (e.localName) {
     case "img":
       if (attribute && load.parsing || !of("src") && !of("srcset")) break; // of the parser's it is asked when they are in their place
@@ -270,6 +272,11 @@ function wants(e, attribute) {
       if (of("poster")) need(e, "image", e.getAttribute("poster"));
       break;
     case "source": case "track": if (of("src") && e.isConnected && e.parentNode.localName !== "picture" && e.parentNode.getAttribute("preload") !== "none") need(e, e.localName === "track" ? "track" : e.parentNode.localName, e.getAttribute("src")); break;
+    case "image": case "feImage": case "use": { // of a drawing in the page
+      const href = of("href") || of("xlink:href");
+      if (href && !href.startsWith("#") && e.isConnected && e.namespaceURI === "http://www.w3.org/2000/svg") need(e, "image", href);
+      break;
+    }
     case "embed": if (of("src") && e.isConnected) need(e, "embed", e.getAttribute("src")); break;
     case "object": if (of("data") && e.isConnected) need(e, "object", e.getAttribute("data")); break;
     case "input": if (e.getAttribute("type") === "image" && of("src")) need(e, "image", e.getAttribute("src")); break;
