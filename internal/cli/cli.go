@@ -2,6 +2,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -113,6 +114,11 @@ worker in a model of a browser, opens every page without a network, and audits w
 		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
 	cmd.SetVersionTemplate("tachyform {{.Version}}\n")
+	cmd.SetHelpFunc(func(c *cobra.Command, _ []string) {
+		if err := present.Help(c.OutOrStdout(), cmp.Or(c.Long, c.Short), c.UsageString()); err != nil {
+			c.PrintErrln(err)
+		}
+	})
 	f := cmd.PersistentFlags()
 	f.StringVar(&a.config, "config", "", "configuration `file` (default: tachyform.toml in the current folder, if there is one)")
 	f.StringVar(&a.place, "place", "", "the `name` of a [place.NAME] in the configuration, such as staging")

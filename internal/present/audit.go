@@ -11,16 +11,16 @@ import (
 
 // Audit writes verdicts, then what failed, from the worst.
 func (s *Style) Audit(r *audit.Report) error {
-	s.printf("%s\n\n", s.title.Render("Audit of "+r.Site))
+	s.sayf("%s\n\n", s.title.Render("Audit of "+r.Site))
 	for _, p := range r.Platforms {
 		if p.Installable {
-			s.printf("  %s %s %s\n", s.good.Render("installs "), pad(p.Name, 26), s.faint.Render(p.How))
+			s.sayf("  %s %s %s\n", s.good.Render("installs "), pad(p.Name, 26), s.faint.Render(p.How))
 		} else {
-			s.printf("  %s %s %s\n", s.bad.Render("does not "), pad(p.Name, 26), s.bad.Render(strings.Join(p.Blockers, ", ")))
+			s.sayf("  %s %s %s\n", s.bad.Render("does not "), pad(p.Name, 26), s.bad.Render(strings.Join(p.Blockers, ", ")))
 		}
 	}
 	if installs := slices.ContainsFunc(r.Platforms, func(v audit.Verdict) bool { return v.Installable && strings.HasPrefix(v.ID, "chromium") }); installs {
-		s.printf("  %s %s\n", pad("", 9), s.faint.Render("why a browser may offer nothing all the same: tachyform explain install"))
+		s.sayf("  %s %s\n", pad("", 9), s.faint.Render("why a browser may offer nothing all the same: tachyform explain install"))
 	}
 	tally, offline := map[rehearsal.Outcome]int{}, 0
 	for _, p := range r.Rehearsal.Pages {
@@ -35,28 +35,28 @@ func (s *Style) Audit(r *audit.Report) error {
 			sums = append(sums, s.outcome(o).Render(itoa(tally[o])+" "+string(o)))
 		}
 	}
-	s.printf("  %s %s\n", pad("offline", 9), count(offline, "page")+": "+strings.Join(sums, ", "))
+	s.sayf("  %s %s\n", pad("offline", 9), count(offline, "page")+": "+strings.Join(sums, ", "))
 	if tally[rehearsal.NotKnown] > 0 {
 		why := "the scripts use what this stage lacks; tachyform rehearse --stage auto asks a Chromium"
 		if !r.Rehearsal.Judged() {
 			why = "the worker imports a script of another origin, of which nothing is known here"
 		}
-		s.printf("  %s %s\n", pad("", 9), s.faint.Render("not known: "+why))
+		s.sayf("  %s %s\n", pad("", 9), s.faint.Render("not known: "+why))
 	}
 	if worst := r.Rehearsal.Worst(); worst != nil {
-		s.printf("  %s %s\n", pad("release", 9), wrap("the next one is "+arrivals(r.Rehearsal), 100, 12))
+		s.sayf("  %s %s\n", pad("release", 9), s.wrap("the next one is "+arrivals(r.Rehearsal), 100, 12))
 	} else if len(r.Rehearsal.Comebacks) > 0 {
-		s.printf("  %s %s\n", pad("release", 9), "what visitors see of the next one cannot be told: the worker shows pages of its own making, or none")
+		s.sayf("  %s %s\n", pad("release", 9), "what visitors see of the next one cannot be told: the worker shows pages of its own making, or none")
 	}
 	if d := r.Deployed; d != nil {
 		style := s.bad
 		if d.Whole {
 			style = s.good
 		}
-		s.printf("  %s %s\n", pad("deployed", 9), lines(style, wrap(d.Verdict, 100, 12)))
+		s.sayf("  %s %s\n", pad("deployed", 9), lines(style, s.wrap(d.Verdict, 100, 12)))
 	}
 	if b := r.Baseline; b != nil {
-		s.printf("  %s %s\n", pad("baseline", 9), wrap(sinceBaseline(b, ""), 100, 12))
+		s.sayf("  %s %s\n", pad("baseline", 9), s.wrap(sinceBaseline(b, ""), 100, 12))
 	}
 	passed, failed, other := 0, 0, 0
 	for _, level := range []audit.Level{audit.Blocker, audit.Warning, audit.Advice} {
@@ -76,10 +76,10 @@ func (s *Style) Audit(r *audit.Report) error {
 			other++
 		}
 	}
-	s.printf("\n  %s\n", s.faint.Render("Of "+count(passed+failed+other, "check")+" "+itoa(failed)+" found something, "+itoa(passed)+" found nothing amiss, "+itoa(other)+" had nothing to look at"))
+	s.sayf("\n  %s\n", s.faint.Render("Of "+count(passed+failed+other, "check")+" "+itoa(failed)+" found something, "+itoa(passed)+" found nothing amiss, "+itoa(other)+" had nothing to look at"))
 	for _, c := range r.Checks {
 		if c.Skipped != "" {
-			s.printf("  %s\n", s.faint.Render("left out: "+c.ID+" ("+c.Skipped+")"))
+			s.sayf("  %s\n", s.faint.Render("left out: "+c.ID+" ("+c.Skipped+")"))
 		}
 	}
 	return s.afterAudit(r)
@@ -148,28 +148,32 @@ func (s *Style) check(c audit.Result) {
 	case audit.Advice:
 		style = s.accent
 	}
-	s.printf("\n  %s %s\n", style.Render(pad(string(c.Level), 8)), s.title.Render(c.ID))
-	s.printf("           %s\n", wrap(c.Why, 100, 11))
+	s.sayf("\n  %s %s\n", style.Render(pad(string(c.Level), 8)), s.title.Render(c.ID))
+	s.sayf("           %s\n", s.wrap(c.Why, 100, 11))
 	mend := ""
 	groups := together(c.Findings)
 	for i, g := range groups {
 		if i == 6 {
-			s.printf("           and %s; --format json has all\n", count(len(groups)-i, "more place"))
+			s.sayf("           and %s; --format json has all\n", count(len(groups)-i, "more place"))
 			break
 		}
 		if g.Mend != mend && mend != "" {
-			s.printf("           %s\n", lines(s.faint, "mend: "+wrap(mend, 94, 17)))
+			s.sayf("           %s\n", lines(s.faint, "mend: "+s.wrap(mend, 94, 17)))
 		}
 		mend = g.Mend
 		if len(g.where) == 1 {
-			s.printf("           %s  %s\n", s.accent.Render(g.where[0]), wrap(g.Message, 84, 13))
+			if s.width > 0 {
+				s.sayf("           %s\n", s.wrap(s.accent.Render(g.where[0])+" "+g.Message, 98, 13))
+				continue
+			}
+			s.sayf("           %s  %s\n", s.accent.Render(g.where[0]), wrap(g.Message, 84, 13))
 			continue
 		}
-		s.printf("           %s\n", lines(s.accent, wrap(brief(g.where), 100, 11)))
-		s.printf("             %s\n", wrap(count(len(g.where), "page")+": "+g.Message, 98, 13))
+		s.sayf("           %s\n", lines(s.accent, s.wrap(brief(g.where), 100, 11)))
+		s.sayf("             %s\n", s.wrap(count(len(g.where), "page")+": "+g.Message, 98, 13))
 	}
 	if mend != "" {
-		s.printf("           %s\n", lines(s.faint, "mend: "+wrap(mend, 94, 17)))
+		s.sayf("           %s\n", lines(s.faint, "mend: "+s.wrap(mend, 94, 17)))
 	}
 }
 

@@ -47,20 +47,20 @@ func (s *Style) Checks(l *CheckList, full bool) error {
 			level = s.warn
 		}
 		if !full {
-			s.printf("  %s %s %s\n", level.Render(pad(c.Level, 8)), pad(c.ID, 34), s.faint.Render(c.Title))
+			s.sayf("  %s %s %s\n", level.Render(pad(c.Level, 8)), pad(c.ID, 34), s.faint.Render(c.Title))
 			continue
 		}
-		s.printf("%s  %s\n\n", s.title.Render(c.ID), level.Render(c.Level))
-		s.row("passes when", wrap(lowerFirst(c.Title), 96, 18))
-		s.row("why", wrap(c.Why, 96, 18))
+		s.sayf("%s  %s\n\n", s.title.Render(c.ID), level.Render(c.Level))
+		s.row("passes when", s.wrap(lowerFirst(c.Title), 96, 18))
+		s.row("why", s.wrap(c.Why, 96, 18))
 		if c.Example != "" {
-			s.row("finds such as", wrap(c.Example, 96, 18))
+			s.row("finds such as", s.wrap(c.Example, 96, 18))
 		}
 		if len(c.Matters) > 0 {
 			s.row("matters on", strings.Join(c.Matters, ", "))
 		}
 		if c.Mend != "" {
-			s.row("mend", wrap(c.Mend, 96, 18))
+			s.row("mend", s.wrap(c.Mend, 96, 18))
 		}
 		if len(c.Blocks) > 0 {
 			s.row("decides on", strings.Join(c.Blocks, ", "))

@@ -13,22 +13,22 @@ import (
 // Comparison writes what visitors get of a release, as text or in Markdown.
 func (s *Style) Comparison(format string, r *compare.Report) error {
 	if format == "markdown" {
-		s.printf("%s", comparisonMarkdown(r))
+		s.sayf("%s", comparisonMarkdown(r))
 		return s.err
 	}
 	var names []string
 	for _, x := range r.Releases {
 		names = append(names, x.Site)
 	}
-	s.printf("%s on the %s stage\n\n", s.title.Render("Comparison of "+listing(names)), r.Stage)
+	s.sayf("%s on the %s stage\n\n", s.title.Render("Comparison of "+listing(names)), r.Stage)
 	for i, x := range r.Releases {
 		s.row("release "+itoa(i+1), describeRelease(x))
 	}
 	for _, step := range r.Steps {
-		s.printf("\n  %s\n", s.title.Render(fmt.Sprintf("Visitors of release %d meet release %d", step.From, step.To)))
-		s.row("files", wrap(files(step.Files), 100, 18))
+		s.sayf("\n  %s\n", s.title.Render(fmt.Sprintf("Visitors of release %d meet release %d", step.From, step.To)))
+		s.row("files", s.wrap(files(step.Files), 100, 18))
 		for _, line := range downloads(step) {
-			s.row(line[0], wrap(line[1], 100, 18))
+			s.row(line[0], s.wrap(line[1], 100, 18))
 		}
 		if v := step.Visits[0].Visits[0]; v.URL != "/" {
 			s.row("visits", "of "+v.URL)
@@ -38,13 +38,13 @@ func (s *Style) Comparison(format string, r *compare.Report) error {
 		}
 	}
 	if len(r.Ways) > 0 {
-		s.printf("\n  %s\n", s.title.Render("One after the other"))
+		s.sayf("\n  %s\n", s.title.Render("One after the other"))
 		for _, t := range r.Ways {
-			s.printf("  %s %s\n", pad(way(t.Releases), 34), s.visits(t))
+			s.sayf("  %s %s\n", pad(way(t.Releases), 34), s.visits(t))
 		}
 	}
-	s.printf("\n")
-	s.row("pages", wrap(pages(r), 100, 18))
+	s.sayf("\n")
+	s.row("pages", s.wrap(pages(r), 100, 18))
 	for _, level := range levels {
 		for _, c := range r.Checks {
 			if c.State == "failed" && c.Level == level {
@@ -52,7 +52,7 @@ func (s *Style) Comparison(format string, r *compare.Report) error {
 			}
 		}
 	}
-	s.printf("\n  %s\n", s.faint.Render(checked(r.Checks)))
+	s.sayf("\n  %s\n", s.faint.Render(checked(r.Checks)))
 	return s.err
 }
 

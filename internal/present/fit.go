@@ -99,9 +99,6 @@ func FitOf(p *fitting.Plan, dryRun bool) FitResult {
 	return r
 }
 
-// maxListed is how many entries of one kind a summary names.
-const maxListed = 8
-
 // Fit writes the summary of a fit.
 func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 	wrote, verb := 0, "wrote"
@@ -113,13 +110,13 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 	switch {
 	case dryRun:
 		verb = "would write"
-		s.printf("%s %s would be written; nothing was\n", s.title.Render("Dry run of "+p.Site.Dir+":"), count(wrote, "file"))
+		s.sayf("%s %s would be written; nothing was\n", s.title.Render("Dry run of "+p.Site.Dir+":"), count(wrote, "file"))
 	case wrote == 0:
-		s.printf("%s nothing to do, every file is as it should be\n", s.title.Render("Fitted "+p.Site.Dir+":"))
+		s.sayf("%s nothing to do, every file is as it should be\n", s.title.Render("Fitted "+p.Site.Dir+":"))
 	default:
-		s.printf("%s %s written\n", s.title.Render("Fitted "+p.Site.Dir+":"), count(wrote, "file"))
+		s.sayf("%s %s written\n", s.title.Render("Fitted "+p.Site.Dir+":"), count(wrote, "file"))
 	}
-	s.printf("\n")
+	s.sayf("\n")
 	label := verb
 	for _, kind := range []string{"icon", "launch picture", "manifest", "screenshot", "worker", "engine", "list", "page script", "offline page", "offline script", "page"} {
 		list := byKind[kind]
@@ -140,7 +137,7 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 		} else if fresh < len(list) {
 			what += " anew"
 		}
-		s.row(label, s.good.Render(pad(what, 18))+" "+lines(s.faint, wrap(brief(names), 82, 37)))
+		s.row(label, s.good.Render(pad(what, 18))+" "+lines(s.faint, s.wrap(brief(names), 82, 37)))
 		label = ""
 	}
 	label = "unchanged"
@@ -162,17 +159,17 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 		if where == "" {
 			where = "a worker"
 		}
-		s.printf("\n  %s\n", s.warn.Render("No worker was written."))
-		s.printf("  %s\n", wrap(p.Foreign.File+" (line "+itoa(p.Foreign.Line)+") registers "+where+
+		s.sayf("\n  %s\n", s.warn.Render("No worker was written."))
+		s.sayf("  %s\n", s.wrap(p.Foreign.File+" (line "+itoa(p.Foreign.Line)+") registers "+where+
 			", which is the site's own. Two workers for the same pages would push each other out at every visit, so it stays and ours is left out, with the page script and the offline page. tachyform rehearse shows what the site's own worker does offline; --replace-worker puts ours in its place.", 100, 2))
 	}
-	s.printf("\n  %s\n", s.title.Render("Chosen, and where from"))
+	s.sayf("\n  %s\n", s.title.Render("Chosen, and where from"))
 	for _, i := range p.Inferences {
-		s.printf("  %s %s  %s\n", s.faint.Render(pad(i.What, 17)), pad(clip(i.Value, 44), 44), s.faint.Render(clip(i.From, 74)))
+		s.sayf("  %s %s  %s\n", s.faint.Render(pad(i.What, 17)), pad(clip(i.Value, s.column(44)), s.column(44)), s.faint.Render(clip(i.From, 74)))
 	}
 	if p.Worker != "" {
 		st := p.Stowed
-		s.printf("\n  %s\n", s.title.Render("Stored on the visitor's device"))
+		s.sayf("\n  %s\n", s.title.Render("Stored on the visitor's device"))
 		s.row("at first visit", count(st.Now, "file")+", "+Bytes(st.NowBytes)+" of a ceiling of "+Bytes(st.Ceiling))
 		if st.Ahead > 0 {
 			s.row("", count(st.Ahead, "file")+" of data besides, "+Bytes(st.AheadBytes)+", which rules keep and which are no part of the release")
@@ -199,7 +196,7 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 			if i > 0 {
 				l = ""
 			}
-			s.row(l, pad(clip(n.Path, 40), 40)+" "+s.faint.Render(n.Why))
+			s.row(l, pad(clip(n.Path, s.column(40)), s.column(40))+" "+s.faint.Render(n.Why))
 		}
 	}
 	s.rendered(p, dryRun)
@@ -208,14 +205,7 @@ func (s *Style) Fit(p *fitting.Plan, dryRun bool) error {
 }
 
 func (s *Style) row(label, text string) {
-	s.printf("  %s %s\n", s.faint.Render(pad(label, 15)), text)
-}
-
-func brief(names []string) string {
-	if len(names) <= maxListed {
-		return strings.Join(names, ", ")
-	}
-	return strings.Join(names[:maxListed], ", ") + " and " + itoa(len(names)-maxListed) + " more"
+	s.sayf("  %s %s\n", s.faint.Render(pad(label, 15)), text)
 }
 
 // grouped gives paths by the reason why they are left out, and the reasons in the order in which they come first.
@@ -235,13 +225,13 @@ func (s *Style) left(p *fitting.Plan) {
 	order, byWhy := grouped(p.Left)
 	label := "left alone"
 	for _, why := range order {
-		s.row(label, s.warn.Render(count(len(byWhy[why]), "page"))+": "+lines(s.faint, wrap(why+" ("+brief(byWhy[why])+")", 100, 18)))
+		s.row(label, s.warn.Render(count(len(byWhy[why]), "page"))+": "+lines(s.faint, s.wrap(why+" ("+brief(byWhy[why])+")", 100, 18)))
 		label = ""
 	}
 	order, skipped := grouped(p.Site.Skipped)
 	label = "not looked at"
 	for _, why := range order {
-		s.row(label, count(len(skipped[why]), "entry")+": "+lines(s.faint, wrap(why+" ("+brief(skipped[why])+")", 100, 18)))
+		s.row(label, count(len(skipped[why]), "entry")+": "+lines(s.faint, s.wrap(why+" ("+brief(skipped[why])+")", 100, 18)))
 		label = ""
 	}
 }
@@ -250,19 +240,19 @@ func (s *Style) remarks(p *fitting.Plan) {
 	if len(p.Remarks)+len(p.Conflicts) == 0 {
 		return
 	}
-	s.printf("\n  %s\n", s.title.Render("To know"))
+	s.sayf("\n  %s\n", s.title.Render("To know"))
 	for i, c := range p.Conflicts {
 		if i == maxListed {
-			s.printf("  and %s of this kind\n", count(len(p.Conflicts)-i, "more conflict"))
+			s.sayf("  and %s of this kind\n", count(len(p.Conflicts)-i, "more conflict"))
 			break
 		}
 		at := c.File
 		if c.Line > 0 {
 			at += ":" + itoa(c.Line) + ":" + itoa(c.Column)
 		}
-		s.printf("  %s %s\n", s.warn.Render(at), wrap(c.Message, 100, 4))
+		s.sayf("  %s %s\n", s.warn.Render(at), s.wrap(c.Message, 100, 4))
 	}
 	for _, r := range p.Remarks {
-		s.printf("  %s\n", wrap(r, 116, 4))
+		s.sayf("  %s\n", s.wrap(r, 116, 4))
 	}
 }

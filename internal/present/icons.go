@@ -83,7 +83,7 @@ func (s *Style) Icons(r *IconsReport) error {
 	if len(r.Remarks) > 0 {
 		s.printf("\n  %s\n", s.title.Render("To know"))
 		for _, m := range r.Remarks {
-			s.printf("  %s\n", wrap(m, 110, 2))
+			s.printf("  %s\n", s.wrap(m, 110, 2))
 		}
 	}
 	return s.err

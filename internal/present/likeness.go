@@ -150,7 +150,7 @@ func (s *Style) Sheet(v *Sheet) error {
 	for _, l := range v.Looks {
 		s.printf("\n%s\n", s.accent.Render(l.Name))
 		for _, sc := range l.Scenes {
-			s.printf("  %s\n%s\n", sc.Title, lines(s.faint, "      "+wrap(sc.Assumed, 72, 6)))
+			s.printf("  %s\n%s\n", sc.Title, lines(s.faint, "      "+s.wrap(sc.Assumed, 72, 6)))
 		}
 	}
 	s.printf("\n%s shows all of it; nothing else was written.\n", v.File)

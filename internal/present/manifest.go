@@ -114,7 +114,7 @@ func (s *Style) Manifest(v *ManifestView) error {
 		s.printf("%s\n", s.faint.Render("linked by "+v.Page))
 	}
 	if len(v.members) > 0 {
-		s.printf("\n  %s\n", s.faint.Render(pad("member", 28)+pad("written", 44)+"a browser makes of it"))
+		s.printf("\n  %s\n", s.faint.Render(pad("member", 28)+pad("written", s.column(44))+"a browser makes of it"))
 	}
 	for _, m := range v.members {
 		made := ""
@@ -125,13 +125,13 @@ func (s *Style) Manifest(v *ManifestView) error {
 				made = s.warn.Render("nothing")
 			}
 		case m.made != m.written:
-			made = s.accent.Render(clip(m.made, 48))
+			made = s.accent.Render(clip(m.made, s.column(48)))
 		}
-		w := clip(m.written, 42)
+		w := clip(m.written, s.column(44)-2)
 		if m.written == "" {
-			w = s.faint.Render(pad("not written", 44))
+			w = s.faint.Render(pad("not written", s.column(44)))
 		} else {
-			w = pad(w, 44)
+			w = pad(w, s.column(44))
 		}
 		s.printf("  %s%s%s\n", pad(clip(m.key, 27), 28), w, made)
 	}
@@ -172,7 +172,7 @@ func (s *Style) problems(list []manifest.Problem) {
 			level = s.warn
 		}
 		s.printf("  %s %s\n", level.Render(pad(string(p.Level), 8)), s.accent.Render(fmt.Sprintf("%s:%d:%d", p.File, p.Line, p.Column))+" "+p.Member)
-		s.printf("           %s\n", wrap(p.Message, 100, 11))
+		s.printf("           %s\n", s.wrap(p.Message, 100, 11))
 		if p.Mend != "" {
 			s.printf("           %s\n", s.faint.Render("mend: "+p.Mend))
 		}
@@ -195,7 +195,7 @@ func (s *Style) manifestOn(p ManifestOnPlatform) {
 	s.printf("  %s %s %s\n", verdict, pad(p.Name, 26), s.faint.Render(p.How))
 	line := func(what string, list []string) {
 		if len(list) > 0 {
-			s.printf("            %s %s\n", s.faint.Render(pad(what, 26)), wrap(strings.Join(list, ", "), 80, 39))
+			s.printf("            %s %s\n", s.faint.Render(pad(what, 26)), s.wrap(strings.Join(list, ", "), 80, 39))
 		}
 	}
 	line("it needs", blocks)

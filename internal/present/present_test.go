@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/charmbracelet/x/ansi"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -37,6 +38,13 @@ func TestCounts(t *testing.T) {
 	assert.Equal(t, "a b\n  c d", wrap("a b c d", 4, 2))
 	assert.Equal(t, "a, b", brief([]string{"a", "b"}))
 	assert.Equal(t, "1, 2, 3, 4, 5, 6, 7, 8 and 2 more", brief(strings.Split("1 2 3 4 5 6 7 8 9 10", " ")))
+	assert.Equal(t, "a/b/** (3), a/b/x/** (2), a/c/** (3), d.js", brief(strings.Split("a/b/1 a/b/2 a/b/3 a/b/x/4 a/b/x/5 a/c/1 a/c/2 a/c/3 d.js", " ")))
+	assert.Equal(t, "/docs/** (9), /about.html", brief(strings.Split("/docs/1 /docs/2 /docs/3 /docs/4 /docs/5 /docs/6 /docs/7 /docs/8 /docs/9 /about.html", " ")), "addresses, too")
+	var many []string
+	for i := range 12 {
+		many = append(many, strings.Split(strings.Repeat(string(rune('a'+i))+"/x.js ", i+1), " ")[:i+1]...)
+	}
+	assert.Equal(t, "l/** (12), k/** (11), j/** (10), i/** (9), h/** (8), g/** (7), f/** (6), e/** (5) and 10 more", brief(many), "the largest folders, and what is left")
 }
 
 func TestFitSummary(t *testing.T) {
@@ -122,4 +130,22 @@ func TestJSON(t *testing.T) {
 	var b bytes.Buffer
 	require.NoError(t, JSON(&b, map[string]string{"a": "<b>&"}))
 	assert.Equal(t, "{\n  \"a\": \"<b>&\"\n}\n", b.String())
+}
+
+func TestLinesFit(t *testing.T) {
+	for line, want := range map[string]string{
+		"short": "short",
+		"  label      one two three four five six seven":     "  label      one two three four\n             five six seven",
+		"  no columns in this line of many words":            "  no columns in this line of\n    many words",
+		"Of 175 checks 2 found something, 3 did not":         "Of 175 checks 2 found\n  something, 3 did not",
+		"  x  averylongwordthatcannotbebrokenanywhereatall":  "  x  averylongwordthatcannotbebrokenanywhereatall",
+		"  \x1b[1mlabel\x1b[0m      one two three four five": "  label      one two three four\n             five",
+	} {
+		assert.Equal(t, want, ansi.Strip(folded(line, 32)), "%q", line)
+	}
+	assert.Equal(t, "  no columns in this line of many words", folded("  no columns in this line of many words", 0), "where lines may have any width")
+	var b strings.Builder
+	t.Setenv("COLUMNS", "70")
+	require.NoError(t, Help(&b, "One sentence that goes on\nover two lines of the source, since it is long enough.\n  a list   is\nNext.", "Usage:\n  x\n"))
+	assert.Equal(t, "One sentence that goes on over two lines of the source, since it is\nlong enough.\n  a list   is\nNext.\n\nUsage:\n  x\n", b.String())
 }

@@ -78,7 +78,7 @@ func RecordOf(address string, r *record.Recording, w *record.Written) RecordRepo
 
 // Record writes what was recorded.
 func (s *Style) Record(r RecordReport, folder string) error {
-	s.printf("%s\n\n", s.title.Render("Recorded "+r.Site))
+	s.sayf("%s\n\n", s.title.Render("Recorded "+r.Site))
 	pages := count(r.Pages, "page") + " opened"
 	if r.More {
 		pages += s.warn.Render(", and there are more: --pages opens them")
@@ -109,41 +109,41 @@ func (s *Style) Record(r RecordReport, folder string) error {
 	}
 	if len(r.Answers) > 0 {
 		s.row("", s.faint.Render("Cookies and headers are not kept. Look the answers over before you commit them: names of people are no secrets to a program."))
-		s.printf("\n  %s\n", s.title.Render("Answers"))
+		s.sayf("\n  %s\n", s.title.Render("Answers"))
 	}
 	for i, a := range r.Answers {
 		if i == maxPages {
-			s.printf("  and %s; %s has all\n", count(len(r.Answers)-i, "more"), r.List)
+			s.sayf("  and %s; %s has all\n", count(len(r.Answers)-i, "more"), r.List)
 			break
 		}
 		essence, _, _ := strings.Cut(a.Type, ";")
-		s.printf("  %s %s %s  %s\n", pad(middle(a.URL, 52), 52), s.status(a.Status), pad(clip(essence, 22), 22), s.faint.Render(pad(Bytes(int64(a.Bytes)), 8)+"  for "+clip(a.By, 32)))
+		s.sayf("  %s %s %s  %s\n", pad(middle(a.URL, s.column(52)), s.column(52)), s.status(a.Status), pad(clip(essence, 22), 22), s.faint.Render(pad(Bytes(int64(a.Bytes)), 8)+"  for "+clip(a.By, 32)))
 	}
 	if len(r.Led) > 0 {
-		s.printf("\n  %s\n", s.title.Render("Addresses that the server leads elsewhere"))
+		s.sayf("\n  %s\n", s.title.Render("Addresses that the server leads elsewhere"))
 	}
 	for _, l := range r.Led {
 		to := "to " + l.To
 		if l.SignIn {
 			to += ": a sign-in? [offline] except keeps the worker out of it"
 		}
-		s.printf("  %s %s  %s\n", pad(middle(l.From, 52), 52), itoa(l.Status), s.faint.Render(to))
+		s.sayf("  %s %s  %s\n", pad(middle(l.From, s.column(52)), s.column(52)), itoa(l.Status), s.faint.Render(to))
 	}
 	if len(r.Left) > 0 {
-		s.printf("\n  %s\n", s.title.Render("Not kept"))
+		s.sayf("\n  %s\n", s.title.Render("Not kept"))
 	}
 	for i, l := range r.Left {
 		if i == maxPages {
-			s.printf("  and %s; --format json has all\n", count(len(r.Left)-i, "more"))
+			s.sayf("  and %s; --format json has all\n", count(len(r.Left)-i, "more"))
 			break
 		}
-		s.printf("  %s %s\n", pad(middle(l.Method+" "+l.URL, 56), 56), s.faint.Render(l.Why))
+		s.sayf("  %s %s\n", pad(middle(l.Method+" "+l.URL, s.column(56)), s.column(56)), s.faint.Render(l.Why))
 	}
 	if len(r.Unasked) > 0 {
-		s.printf("\n  %s\n", s.title.Render("Other origins, which were not asked"))
+		s.sayf("\n  %s\n", s.title.Render("Other origins, which were not asked"))
 	}
 	for _, u := range r.Unasked {
-		s.printf("  %s %s\n", pad(u.Origin, 40), s.faint.Render(count(u.Requests, "address")+"; --origin "+u.Origin+" asks for them"))
+		s.sayf("  %s %s\n", pad(u.Origin, 40), s.faint.Render(count(u.Requests, "address")+"; --origin "+u.Origin+" asks for them"))
 	}
 	return s.err
 }

@@ -29,15 +29,15 @@ const maxPages = 60
 
 // Rehearsal writes what visitors got.
 func (s *Style) Rehearsal(r *rehearsal.Report) error {
-	s.printf("%s on the %s stage\n\n", s.title.Render("Rehearsal of "+r.Site), r.Stage)
+	s.sayf("%s on the %s stage\n\n", s.title.Render("Rehearsal of "+r.Site), r.Stage)
 	w := r.Worker
 	switch w.State {
 	case "none":
 		s.row("worker", s.warn.Render("none")+": after the visits none is registered")
 	case "not known":
-		s.row("worker", s.warn.Render("not known")+" "+w.URL+": "+wrap(w.Error, 100, 17))
+		s.row("worker", s.warn.Render("not known")+" "+w.URL+": "+s.wrap(w.Error, 100, 17))
 	case "failed":
-		s.row("worker", s.bad.Render("failed")+" "+w.URL+": "+wrap(w.Error, 100, 17))
+		s.row("worker", s.bad.Render("failed")+" "+w.URL+": "+s.wrap(w.Error, 100, 17))
 		if w.Line > 0 {
 			s.row("", s.faint.Render(w.File+":"+itoa(w.Line)))
 		}
@@ -72,10 +72,10 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 	s.traces(r)
 	s.differences(r)
 	if len(r.Findings) > 0 {
-		s.printf("\n  %s\n", s.title.Render("Noticed"))
+		s.sayf("\n  %s\n", s.title.Render("Noticed"))
 		for i, f := range r.Findings {
 			if i == 12 {
-				s.printf("  and %s; --format json has all\n", count(len(r.Findings)-i, "more remark"))
+				s.sayf("  and %s; --format json has all\n", count(len(r.Findings)-i, "more remark"))
 				break
 			}
 			where := f.File
@@ -89,9 +89,9 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 			if f.Level == "blocker" {
 				style = s.bad
 			}
-			s.printf("  %s %s\n", style.Render(pad(f.Level, 8)), wrap(strings.TrimPrefix(where+": "+f.Message, ": "), 100, 11))
+			s.sayf("  %s %s\n", style.Render(pad(f.Level, 8)), s.wrap(strings.TrimPrefix(where+": "+f.Message, ": "), 100, 11))
 			if f.Mend != "" {
-				s.printf("           %s\n", s.faint.Render("mend: "+f.Mend))
+				s.sayf("           %s\n", s.faint.Render("mend: "+f.Mend))
 			}
 		}
 	}
@@ -142,7 +142,7 @@ func (s *Style) entrances(r *rehearsal.Report) {
 		for _, n := range networks {
 			line += " " + pad(n, 9)
 		}
-		s.printf("\n  %s\n", s.title.Render(strings.TrimRight(line, " ")))
+		s.sayf("\n  %s\n", s.title.Render(strings.TrimRight(line, " ")))
 	}
 	for _, m := range members {
 		e := by[m][networks[0]]
@@ -153,22 +153,22 @@ func (s *Style) entrances(r *rehearsal.Report) {
 		if e.Method == "POST" {
 			name += " (POST)"
 		}
-		s.printf("  %s %s", pad(clip(name, 20), 20), pad(clip(e.URL, 23), 23))
+		s.sayf("  %s %s", pad(clip(name, 20), 20), pad(clip(e.URL, 23), 23))
 		for i, n := range networks {
 			o := by[m][n].Outcome
 			text := " " + string(o)
 			if i < len(networks)-1 {
 				text = pad(text, 10)
 			}
-			s.printf("%s", s.outcome(o).Render(text))
+			s.sayf("%s", s.outcome(o).Render(text))
 		}
-		s.printf("\n")
+		s.sayf("\n")
 	}
 	if p := r.Push; p != nil {
 		text := "shows no notification"
 		switch {
 		case p.Error != "":
-			text = s.bad.Render("fails") + ": " + wrap(p.Error, 60, 17)
+			text = s.bad.Render("fails") + ": " + s.wrap(p.Error, 60, 17)
 		case len(p.Shown) > 0:
 			text = fmt.Sprintf("shows %q", p.Shown[len(p.Shown)-1])
 		}
@@ -184,7 +184,7 @@ func (s *Style) entrances(r *rehearsal.Report) {
 				text += "; a tap " + s.warn.Render("does nothing")
 			}
 		}
-		s.printf("\n")
+		s.sayf("\n")
 		s.row("push message", text)
 	}
 }
@@ -221,7 +221,7 @@ func (s *Style) stored(r *rehearsal.Report) {
 		if len(st.Entries) == 0 {
 			continue
 		}
-		s.printf("\n  %s\n", s.title.Render("In "+st.Name))
+		s.sayf("\n  %s\n", s.title.Render("In "+st.Name))
 		for _, e := range st.Entries {
 			what := e.Type
 			if e.Status == 0 {
@@ -229,7 +229,7 @@ func (s *Style) stored(r *rehearsal.Report) {
 			} else if e.Status != 200 {
 				what += ", status " + itoa(e.Status)
 			}
-			s.printf("  %s %s %s %s\n", pad(clip(e.URL, 58), 58), pad(Bytes(e.Bytes), 9), pad(clip(what, 26), 26), s.faint.Render(since(e)))
+			s.sayf("  %s %s %s %s\n", pad(clip(e.URL, 58), 58), pad(Bytes(e.Bytes), 9), pad(clip(what, 26), 26), s.faint.Render(since(e)))
 		}
 	}
 }
@@ -256,7 +256,7 @@ func (s *Style) matrix(r *rehearsal.Report) {
 				sums = append(sums, s.outcome(o).Render(itoa(tally[o])+" "+string(o)))
 			}
 		}
-		s.printf("\n  %s  %s\n", s.title.Render(strings.ToUpper(n[:1])+n[1:]+", "+count(len(pages), "page")), strings.Join(sums, ", "))
+		s.sayf("\n  %s  %s\n", s.title.Render(strings.ToUpper(n[:1])+n[1:]+", "+count(len(pages), "page")), strings.Join(sums, ", "))
 		if len(pages) <= maxPages {
 			for _, p := range pages {
 				s.page(p)
@@ -283,9 +283,9 @@ func (s *Style) page(p rehearsal.PageResult) {
 			detail += " (" + p.File + ":" + itoa(p.Line) + ")"
 		}
 	}
-	s.printf("  %s %s %s\n", s.outcome(p.Outcome).Render(pad(string(p.Outcome), 9)), pad(p.URL, 30), s.faint.Render(clip(detail, 96)+seenBy(p.Stage)))
+	s.sayf("  %s %s %s\n", s.outcome(p.Outcome).Render(pad(string(p.Outcome), 9)), pad(p.URL, 30), s.faint.Render(clip(detail, 96)+seenBy(p.Stage)))
 	if p.Seen != "" {
-		s.printf("            %s\n", lines(s.faint, wrap(strings.TrimSuffix("once it was seen online: "+string(p.Seen)+", "+p.SeenWhy, ", "), 110, 12)))
+		s.sayf("            %s\n", lines(s.faint, s.wrap(strings.TrimSuffix("once it was seen online: "+string(p.Seen)+", "+p.SeenWhy, ", "), 110, 12)))
 	}
 }
 
@@ -317,16 +317,16 @@ func (s *Style) groups(pages []rehearsal.PageResult) {
 	}
 	for i, k := range order {
 		if i == 12 {
-			s.printf("  and %s; --format json has every page\n", count(len(order)-i, "more group"))
+			s.sayf("  and %s; --format json has every page\n", count(len(order)-i, "more group"))
 			break
 		}
 		var names []string
 		for _, p := range groups[k][:min(3, len(groups[k]))] {
 			names = append(names, p.URL)
 		}
-		s.printf("  %s %s %s\n", s.outcome(k.outcome).Render(pad(string(k.outcome), 9)), pad(count(len(groups[k]), "page"), 14), s.faint.Render(clip(strings.Join(names, "  "), 100)+seenBy(k.stage)))
+		s.sayf("  %s %s %s\n", s.outcome(k.outcome).Render(pad(string(k.outcome), 9)), pad(count(len(groups[k]), "page"), 14), s.faint.Render(clip(strings.Join(names, "  "), 100)+seenBy(k.stage)))
 		if k.why != "" {
-			s.printf("            %s\n", lines(s.faint, wrap(k.why, 110, 12)))
+			s.sayf("            %s\n", lines(s.faint, s.wrap(k.why, 110, 12)))
 		}
 	}
 }

@@ -59,8 +59,8 @@ func (s *Style) rendered(p *fitting.Plan, dryRun bool) {
 	if r == nil {
 		return
 	}
-	s.printf("\n  %s\n", s.title.Render("Pages of the server"))
-	s.row("layout", lines(s.faint, wrap(layoutWords(r, dryRun), 100, 18)))
+	s.sayf("\n  %s\n", s.title.Render("Pages of the server"))
+	s.row("layout", lines(s.faint, s.wrap(layoutWords(r, dryRun), 100, 18)))
 	if r.Layout == nil || r.Layout.Why != "" {
 		for _, line := range strings.Split(strings.TrimSpace(string(r.Snippet)), "\n") {
 			s.row("", line)
@@ -78,7 +78,7 @@ func (s *Style) rendered(p *fitting.Plan, dryRun bool) {
 	order, byWhy := grouped(r.Unkept)
 	label := "never kept"
 	for _, why := range order {
-		s.row(label, count(len(byWhy[why]), "page")+": "+lines(s.faint, wrap(why+" ("+brief(byWhy[why])+")", 100, 18)))
+		s.row(label, count(len(byWhy[why]), "page")+": "+lines(s.faint, s.wrap(why+" ("+brief(byWhy[why])+")", 100, 18)))
 		label = ""
 	}
 }
@@ -102,12 +102,12 @@ func layoutWords(r *fitting.Rendered, dryRun bool) string {
 
 // Arrived says what the server was seen to send after a fit.
 func (s *Style) Arrived(p *fitting.Plan, a *fitting.Arrival, public, snapshot string) error {
-	s.printf("\n  %s\n", s.title.Render("Asked of the server"))
+	s.sayf("\n  %s\n", s.title.Render("Asked of the server"))
 	if l := p.Rendered.Layout; l != nil && l.Why == "" {
 		switch {
 		case a.Held:
 			s.row("layout", s.warn.Render(l.File+" was left alone: the server does not send what the tags name."))
-			s.row("", lines(s.faint, wrap("Is public_path right? A server that looks for files only when it starts has to be started anew. Then fit again; --anyway does not wait for it.", 100, 18)))
+			s.row("", lines(s.faint, s.wrap("Is public_path right? A server that looks for files only when it starts has to be started anew. Then fit again; --anyway does not wait for it.", 100, 18)))
 		case l.Changed:
 			s.row("layout", s.good.Render("the tags are in "+l.File)+", line "+itoa(l.Line))
 		}
@@ -122,7 +122,7 @@ func (s *Style) Arrived(p *fitting.Plan, a *fitting.Arrival, public, snapshot st
 	case a.Together != "":
 		s.row("tags", s.warn.Render("on "+itoa(n)+" of "+count(a.Pages, "page"))+": all below "+a.Together+" lack them, which another layout makes")
 	default:
-		s.row("tags", s.warn.Render("on "+itoa(n)+" of "+count(a.Pages, "page"))+": "+lines(s.faint, wrap(brief(a.Without)+" without them: another layout makes these", 90, 18)))
+		s.row("tags", s.warn.Render("on "+itoa(n)+" of "+count(a.Pages, "page"))+": "+lines(s.faint, s.wrap(brief(a.Without)+" without them: another layout makes these", 90, 18)))
 	}
 	if a.Missing && a.Pages > len(a.Without) {
 		s.row("", "not on the page for what is missing (404): visitors who come in there get no worker")

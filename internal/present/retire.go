@@ -52,9 +52,9 @@ func RetireOf(dir string, r *fitting.Retirement, everything, dryRun bool) Retire
 // Retire writes what a retirement does.
 func (s *Style) Retire(r RetireResult) error {
 	if r.DryRun {
-		s.printf("%s nothing was written; this would be\n\n", s.title.Render("Dry run of retire "+r.Site+":"))
+		s.sayf("%s nothing was written; this would be\n\n", s.title.Render("Dry run of retire "+r.Site+":"))
 	} else {
-		s.printf("%s\n\n", s.title.Render("Retired the worker of "+r.Site))
+		s.sayf("%s\n\n", s.title.Render("Retired the worker of "+r.Site))
 	}
 	for i, w := range r.Workers {
 		label := "worker"
@@ -77,17 +77,17 @@ func (s *Style) Retire(r RetireResult) error {
 	if r.Everything {
 		stores = s.warn.Render("the stores of every application of this origin")
 	}
-	s.row("empties", lines(s.faint, wrap(stores, 100, 18)))
-	s.row("keeps", lines(s.faint, wrap("what visitors sent and the server does not have yet: it is sent first, and until then the worker stays, without answering anything", 100, 18)))
-	s.row("visitors", lines(s.faint, wrap("are free at their next visit with a network: open pages are loaded once from the network. Keep these files deployed until everybody has been there", 100, 18)))
+	s.row("empties", lines(s.faint, s.wrap(stores, 100, 18)))
+	s.row("keeps", lines(s.faint, s.wrap("what visitors sent and the server does not have yet: it is sent first, and until then the worker stays, without answering anything", 100, 18)))
+	s.row("visitors", lines(s.faint, s.wrap("are free at their next visit with a network: open pages are loaded once from the network. Keep these files deployed until everybody has been there", 100, 18)))
 	for i, g := range r.Registered {
 		if i == 0 {
-			s.printf("\n  %s\n", wrap("A page registers the worker again at every visit, and each time it goes again. No harm is done, and it costs every visit a download: take the call out of", 110, 2))
+			s.sayf("\n  %s\n", s.wrap("A page registers the worker again at every visit, and each time it goes again. No harm is done, and it costs every visit a download: take the call out of", 110, 2))
 		}
-		s.printf("    %s:%d:%d\n", g.File, g.Line, g.Column)
+		s.sayf("    %s:%d:%d\n", g.File, g.Line, g.Column)
 	}
 	if r.Pages > 0 {
-		s.printf("\n  %s\n", wrap(count(r.Pages, "page")+" hold our script, which registers the worker again at every visit, and each time it goes again: --strip takes that out, too.", 110, 2))
+		s.sayf("\n  %s\n", s.wrap(count(r.Pages, "page")+" hold our script, which registers the worker again at every visit, and each time it goes again: --strip takes that out, too.", 110, 2))
 	}
 	if r.DryRun {
 		return s.err

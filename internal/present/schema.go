@@ -70,8 +70,8 @@ func (s *Style) Schemas(l *SchemaList) error {
 		wide = max(wide, len(i.Name))
 	}
 	for _, i := range l.Schemas {
-		s.printf("  %-*s  %-22s  %s\n", wide, i.Name, i.Format, s.faint.Render("tachyform "+i.Command+" --format json"))
+		s.sayf("  %-*s  %-22s  %s\n", wide, i.Name, i.Format, s.faint.Render("tachyform "+i.Command+" --format json"))
 	}
-	s.printf("  %-*s  %-22s  %s\n", wide, "config", "", s.faint.Render("tachyform.toml itself, for editors"))
+	s.sayf("  %-*s  %-22s  %s\n", wide, "config", "", s.faint.Render("tachyform.toml itself, for editors"))
 	return s.Next("tachyform schema audit", "print one of them")
 }

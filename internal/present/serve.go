@@ -57,10 +57,10 @@ func (s *Style) trust(v Served) {
 	if v.Made {
 		made = "A certificate authority was made for this machine, and no device trusts it yet. Browsers take no worker until they do:"
 	}
-	s.printf("\n%s\n", wrap(made, 78, 0))
+	s.printf("\n%s\n", s.wrap(made, 78, 0))
 	s.printf("  %s\n  %s\n", v.Authority, s.faint.Render("SHA-256 "+v.Fingerprint[:48]))
 	s.printf("          %s\n", s.faint.Render(v.Fingerprint[48:]))
-	row := func(label, text string) { s.printf("  %s %s\n", s.faint.Render(pad(label, 9)), wrap(text, 66, 12)) }
+	row := func(label, text string) { s.printf("  %s %s\n", s.faint.Render(pad(label, 9)), s.wrap(text, 66, 12)) }
 	row("macOS", "open it, add it to the login keychain, and set it to Always Trust")
 	row("Windows", "open it, install it for the current user, into Trusted Root Certification Authorities")
 	row("Linux", "Chromium: Settings, Manage certificates, Authorities. Firefox: Settings, View Certificates, Authorities")
@@ -170,7 +170,7 @@ func (s *Style) ServingEntry(e serve.Entry) {
 	}
 	s.printf("%s %s %8s %8s %s %s\n", s.faint.Render(e.Time.Format("15:04:05")), status, size, took, pad(what, 12), middle(method+e.URL, 38))
 	if e.Note != "" && !e.Stored {
-		s.printf("         %s\n", s.warn.Render(wrap(e.Note, 70, 9)))
+		s.printf("         %s\n", s.warn.Render(s.wrap(e.Note, 70, 9)))
 	}
 }
 

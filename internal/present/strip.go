@@ -40,12 +40,12 @@ func StripOf(dir string, r *fitting.Removal, dryRun bool) StripResult {
 func (s *Style) Strip(dir string, r *fitting.Removal, dryRun bool) error {
 	switch {
 	case r.Nothing():
-		s.printf("%s nothing of ours is in it\n", s.title.Render(dir+":"))
+		s.sayf("%s nothing of ours is in it\n", s.title.Render(dir+":"))
 		return s.err
 	case dryRun:
-		s.printf("%s nothing was written; this would be taken out\n\n", s.title.Render("Dry run of strip "+dir+":"))
+		s.sayf("%s nothing was written; this would be taken out\n\n", s.title.Render("Dry run of strip "+dir+":"))
 	default:
-		s.printf("%s\n\n", s.title.Render("Stripped "+dir))
+		s.sayf("%s\n\n", s.title.Render("Stripped "+dir))
 	}
 	if r.Pages > 0 {
 		s.row("restored", s.good.Render(pad(count(r.Pages, "page"), 18))+" "+s.faint.Render("our lines taken out, all other bytes as they are"))
@@ -54,17 +54,17 @@ func (s *Style) Strip(dir string, r *fitting.Removal, dryRun bool) error {
 		s.row("restored", s.good.Render(pad(l.File, 18))+" "+s.faint.Render("our lines taken out, all other bytes as they are"))
 	}
 	if len(r.Restored) > 0 {
-		s.row("", s.good.Render(pad(count(len(r.Restored), "file"), 18))+" "+lines(s.faint, wrap(brief(r.Restored), 82, 37)))
+		s.row("", s.good.Render(pad(count(len(r.Restored), "file"), 18))+" "+lines(s.faint, s.wrap(brief(r.Restored), 82, 37)))
 	}
 	if len(r.Deleted) > 0 {
-		s.row("removed", s.good.Render(pad(count(len(r.Deleted), "file"), 18))+" "+lines(s.faint, wrap(brief(r.Deleted), 82, 37)))
+		s.row("removed", s.good.Render(pad(count(len(r.Deleted), "file"), 18))+" "+lines(s.faint, s.wrap(brief(r.Deleted), 82, 37)))
 	}
 	if len(r.Leftovers) > 0 {
-		s.row("removed", s.good.Render(pad("what was left", 18))+" "+lines(s.faint, wrap("by a run that was interrupted: "+strings.Join(r.Leftovers, ", "), 82, 37)))
+		s.row("removed", s.good.Render(pad("what was left", 18))+" "+lines(s.faint, s.wrap("by a run that was interrupted: "+strings.Join(r.Leftovers, ", "), 82, 37)))
 	}
 	for i, k := range r.Kept {
 		if i == maxListed {
-			s.printf("  and %s; --format json has all\n", count(len(r.Kept)-i, "more file"))
+			s.sayf("  and %s; --format json has all\n", count(len(r.Kept)-i, "more file"))
 			break
 		}
 		label := "kept"
@@ -74,7 +74,7 @@ func (s *Style) Strip(dir string, r *fitting.Removal, dryRun bool) error {
 		s.row(label, s.warn.Render(k.Path)+" "+s.faint.Render(k.Why))
 	}
 	if r.Worker != "" {
-		s.printf("\n  %s\n", wrap("Visitors who were here while the worker was deployed keep it, and with it the release that they have, for ever: taking the file away does not take it from them. tachyform retire puts a worker in its place that removes it and what it stored; leave that there until they have been back:", 110, 2))
+		s.sayf("\n  %s\n", s.wrap("Visitors who were here while the worker was deployed keep it, and with it the release that they have, for ever: taking the file away does not take it from them. tachyform retire puts a worker in its place that removes it and what it stored; leave that there until they have been back:", 110, 2))
 		return s.Next("tachyform retire "+shell.Quote(dir)+" --worker "+shell.Quote(r.Worker), "writes it")
 	}
 	return s.err

@@ -20,6 +20,7 @@ type Style struct {
 	err                                   error
 	colours                               bool // they may be used
 	raw                                   bool // the terminal does not begin a line by itself
+	width                                 int  // how wide lines may be, in columns; 0 for any width
 
 	Within bool // of a longer output, which ends with what is next by itself
 
@@ -34,14 +35,24 @@ func New(w io.Writer, color bool) *Style {
 	}
 	c := func(index string) lipgloss.Style { return r.NewStyle().Foreground(lipgloss.Color(index)) }
 	// The basic colours, which people set up in their terminals so that they can be read there.
-	return &Style{w: w, colours: color, title: r.NewStyle().Bold(true), good: c("2"), warn: c("3"), bad: c("1").Bold(true), faint: c("8"), accent: c("6"), code: r.NewStyle().Foreground(lipgloss.Color("15")).Background(lipgloss.Color("0"))}
+	return &Style{w: w, width: widthOf(w), colours: color, title: r.NewStyle().Bold(true), good: c("2"), warn: c("3"), bad: c("1").Bold(true), faint: c("8"), accent: c("6"), code: r.NewStyle().Foreground(lipgloss.Color("15")).Background(lipgloss.Color("0"))}
 }
 
 func (s *Style) printf(format string, args ...any) {
 	if s.err != nil {
 		return
 	}
-	text := visible(fmt.Sprintf(format, args...), s.colours)
+	s.put(visible(fmt.Sprintf(format, args...), s.colours))
+}
+
+// sayf writes text for people, in lines that fit. What is copied elsewhere, such as code and configuration, is written by printf.
+func (s *Style) sayf(format string, args ...any) {
+	if s.err == nil {
+		s.put(folded(visible(fmt.Sprintf(format, args...), s.colours), s.width))
+	}
+}
+
+func (s *Style) put(text string) {
 	if s.raw {
 		text = strings.ReplaceAll(text, "\n", "\r\n")
 	}
@@ -73,6 +84,14 @@ func clip(text string, width int) string {
 		return text
 	}
 	return string(r[:width-1]) + "…"
+}
+
+// wrap breaks text as [wrap] does, into lines that end where those of the style do.
+func (s *Style) wrap(text string, width, indent int) string {
+	if s.width > 0 {
+		width = max(min(width, s.width-indent), 20)
+	}
+	return wrap(text, width, indent)
 }
 
 // wrap breaks text into lines of at most width, with an indentation for all but the first.
@@ -128,7 +147,7 @@ func (s *Style) Next(pairs ...string) error {
 		}
 	}
 	for i := 0; i+1 < len(pairs); i += 2 {
-		s.printf("  %s  %s\n", s.accent.Render(pad(pairs[i], wide)), s.faint.Render(pairs[i+1]))
+		s.sayf("  %s  %s\n", s.accent.Render(pad(pairs[i], wide)), s.faint.Render(pairs[i+1]))
 	}
 	return s.err
 }

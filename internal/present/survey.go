@@ -11,7 +11,7 @@ import (
 // Survey writes what a site has, on one screen for a small one. crawl is what was done to read a live origin, nil for a
 // folder.
 func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
-	s.printf("%s %s\n\n", s.title.Render("Survey of "+r.Site+":"), clip(r.Title, 80))
+	s.sayf("%s %s\n\n", s.title.Render("Survey of "+r.Site+":"), clip(r.Title, 80))
 	s.row("pages", itoa(r.Pages)+s.faint.Render(", starting at "+r.Start+", which weighs "+Bytes(r.StartWeight)+" with all it needs"))
 	if r.BaseHint != "" {
 		s.row("base", s.warn.Render(r.Base)+", but references point to "+s.warn.Render(r.BaseHint))
@@ -27,7 +27,7 @@ func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
 		}
 		kinds = append(kinds, count(k.Files, name)+" "+strings.ReplaceAll(Bytes(k.Bytes), " ", "\u00a0"))
 	}
-	s.row("files", count(files, "file")+", "+Bytes(r.Bytes)+s.faint.Render(": ")+lines(s.faint, wrap(strings.Join(kinds, ", "), 90, 18)))
+	s.row("files", s.wrap(count(files, "file")+", "+Bytes(r.Bytes)+": "+strings.Join(kinds, ", "), 105, 18))
 	var big []string
 	for _, b := range r.Biggest[:min(3, len(r.Biggest))] {
 		big = append(big, b.Path+" "+Bytes(b.Bytes))
@@ -38,29 +38,29 @@ func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
 		s.row("hashed names", count(r.Hashed, "file")+s.faint.Render(" with a digest in the name"))
 	}
 	if len(r.Unneeded) > 0 {
-		s.row("of no use", count(len(r.Unneeded), "file")+" "+lines(s.faint, wrap("that visitors never ask for: "+brief(r.Unneeded), 100, 18)))
+		s.row("of no use", count(len(r.Unneeded), "file")+" "+lines(s.faint, s.wrap("that visitors never ask for: "+brief(r.Unneeded), 100, 18)))
 	}
 	if r.Doubt != nil {
-		s.row("is it this?", lines(s.warn, wrap(r.Doubt.Why, 100, 18)))
-		s.row("", lines(s.faint, wrap(r.Doubt.Mend, 100, 18)))
+		s.row("is it this?", lines(s.warn, s.wrap(r.Doubt.Why, 100, 18)))
+		s.row("", lines(s.faint, s.wrap(r.Doubt.Mend, 100, 18)))
 	}
 	s.surveyed(r)
 	s.applications(r)
 	if len(r.Nowhere) > 0 {
-		s.printf("\n  %s\n", s.title.Render("References that lead nowhere"))
+		s.sayf("\n  %s\n", s.title.Render("References that lead nowhere"))
 		for i, n := range r.Nowhere {
 			if i == maxListed {
-				s.printf("  and %s; --format json has all\n", count(len(r.Nowhere)-i, "more reference"))
+				s.sayf("  and %s; --format json has all\n", count(len(r.Nowhere)-i, "more reference"))
 				break
 			}
-			s.printf("  %s %s\n", s.warn.Render(pad(middle(n.URL, 52), 52)), s.faint.Render(clip(n.Use+", needed by "+count(n.Pages, "page")+": "+strings.Join(tails(n.Chain), " > "), 80)))
+			s.sayf("  %s %s\n", s.warn.Render(pad(middle(n.URL, s.column(52)), s.column(52))), s.faint.Render(clip(n.Use+", needed by "+count(n.Pages, "page")+": "+strings.Join(tails(n.Chain), " > "), 80)))
 		}
 	}
 	if len(r.Endpoints) > 0 {
-		s.printf("\n  %s\n", s.title.Render("Where scripts and forms send to"))
+		s.sayf("\n  %s\n", s.title.Render("Where scripts and forms send to"))
 		for i, e := range r.Endpoints {
 			if i == maxListed {
-				s.printf("  and %s; --format json has all\n", count(len(r.Endpoints)-i, "more endpoint"))
+				s.sayf("  and %s; --format json has all\n", count(len(r.Endpoints)-i, "more endpoint"))
 				break
 			}
 			what := "not in the folder: an endpoint of the server"
@@ -73,17 +73,17 @@ func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
 			if e.Form {
 				what = "form"
 			}
-			s.printf("  %s %s %s\n", pad(e.Method, 6), pad(clip(e.URL, 45), 45), s.faint.Render(clip(e.File+":"+itoa(e.Line)+"  "+what, 78)))
+			s.sayf("  %s %s %s\n", pad(e.Method, 6), pad(clip(e.URL, s.column(45)), s.column(45)), s.faint.Render(clip(e.File+":"+itoa(e.Line)+"  "+what, 78)))
 		}
 	}
 	if len(r.Foreign) > 0 {
-		s.printf("\n  %s\n", s.title.Render("From other origins"))
+		s.sayf("\n  %s\n", s.title.Render("From other origins"))
 		for i, f := range r.Foreign {
 			if i == maxListed {
-				s.printf("  and %s; --format json has all\n", count(len(r.Foreign)-i, "more origin"))
+				s.sayf("  and %s; --format json has all\n", count(len(r.Foreign)-i, "more origin"))
 				break
 			}
-			s.printf("  %s %s\n", pad(clip(f.Origin, 52), 52), s.faint.Render(strings.Join(f.Uses, ", ")+", on "+count(f.Pages, "page")))
+			s.sayf("  %s %s\n", pad(clip(f.Origin, s.column(52)), s.column(52)), s.faint.Render(strings.Join(f.Uses, ", ")+", on "+count(f.Pages, "page")))
 		}
 	}
 	if crawl != nil {
@@ -99,31 +99,31 @@ func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
 // applications lists what answers addresses by its own scripts.
 func (s *Style) applications(r *survey.Summary) {
 	for _, a := range r.Applications {
-		s.printf("\n  %s\n", s.title.Render("An application: "+a.Shell))
-		s.printf("  %s\n", s.faint.Render(wrap(a.Known, 110, 2)))
+		s.sayf("\n  %s\n", s.title.Render("An application: "+a.Shell))
+		s.sayf("  %s\n", s.faint.Render(s.wrap(a.Known, 110, 2)))
 		for i, x := range a.Routes {
 			if i == maxListed {
-				s.printf("  and %s; --format json has all\n", count(len(a.Routes)-i, "more route"))
+				s.sayf("  and %s; --format json has all\n", count(len(a.Routes)-i, "more route"))
 				break
 			}
 			text := clip(x.Title, 40)
 			if x.Seen > 1 {
 				text = itoa(x.Seen) + " of this form, such as " + x.Address + "  " + text
 			}
-			s.printf("  route  %s %s\n", pad(clip(x.Pattern, 45), 45), s.faint.Render(clip(text, 78)))
+			s.sayf("  route  %s %s\n", pad(clip(x.Pattern, s.column(45)), s.column(45)), s.faint.Render(clip(text, 78)))
 			for _, d := range formsOf(x.Data) {
-				s.printf("         %s\n", s.faint.Render("asks for "+clip(d, 98)))
+				s.sayf("         %s\n", s.faint.Render("asks for "+clip(d, 98)))
 			}
 		}
 		if len(a.Dead) > 0 {
-			s.printf("  %s\n", s.warn.Render(wrap("neither a file nor the application answers "+brief(a.Dead)+", which it links", 110, 2)))
+			s.sayf("  %s\n", s.warn.Render(s.wrap("neither a file nor the application answers "+brief(a.Dead)+", which it links", 110, 2)))
 		}
 		if a.Bounded {
-			s.printf("  %s\n", s.faint.Render("there may be more routes: not every link was followed"))
+			s.sayf("  %s\n", s.faint.Render("there may be more routes: not every link was followed"))
 		}
 	}
 	for _, n := range r.NotFound {
-		s.printf("\n  %s %s\n", s.warn.Render("not known"), wrap(n, 100, 12))
+		s.sayf("\n  %s %s\n", s.warn.Render("not known"), s.wrap(n, 100, 12))
 	}
 }
 
@@ -155,7 +155,7 @@ func (s *Style) links(l survey.Links) {
 
 // crawled says what reading a live origin took and what was left out.
 func (s *Style) crawled(c *crawl.Report) {
-	s.printf("\n  %s\n", s.title.Render("How it was read"))
+	s.sayf("\n  %s\n", s.title.Render("How it was read"))
 	s.row("requests", count(c.Requests, "request")+s.faint.Render(", "+Bytes(c.Bytes)+" read; robots.txt: "+c.Robots))
 	if c.Stopped != "" {
 		s.row("stopped", s.warn.Render("at "+c.Stopped)+": there may be more; raise it with an option, or survey the folder")
@@ -256,7 +256,7 @@ func (s *Style) surveyed(r *survey.Summary) {
 			s.row("", "and "+count(len(r.Device)-i, "more thing"))
 			break
 		}
-		s.row(label, d.Name+"  "+lines(s.faint, wrap(d.File+":"+itoa(d.Line)+deviceWords(d), 92-len(d.Name), 18)))
+		s.row(label, d.Name+"  "+lines(s.faint, s.wrap(d.File+":"+itoa(d.Line)+deviceWords(d), 92-len(d.Name), 18)))
 	}
 	byWhy := map[string][]string{}
 	var order []string
@@ -267,7 +267,7 @@ func (s *Style) surveyed(r *survey.Summary) {
 		byWhy[k.Why] = append(byWhy[k.Why], k.Path)
 	}
 	for _, why := range order {
-		s.row("not looked at", count(len(byWhy[why]), "entry")+": "+lines(s.faint, wrap(why+" ("+brief(byWhy[why])+")", 90, 18)))
+		s.row("not looked at", count(len(byWhy[why]), "entry")+": "+lines(s.faint, s.wrap(why+" ("+brief(byWhy[why])+")", 90, 18)))
 	}
 }
 

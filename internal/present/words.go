@@ -62,33 +62,33 @@ func WordsOf(words []glossary.Word) *WordList {
 func (s *Style) Words(l *WordList) error {
 	for n, w := range l.Words {
 		if n > 0 {
-			s.printf("\n")
+			s.sayf("\n")
 		}
-		s.printf("%s  %s\n\n", s.title.Render(w.Name), s.faint.Render(w.Kind))
-		s.row("means", wrap(w.Means, 96, 18))
+		s.sayf("%s  %s\n\n", s.title.Render(w.Name), s.faint.Render(w.Kind))
+		s.row("means", s.wrap(w.Means, 96, 18))
 		label, wide := "values", 0
 		for _, v := range w.Values {
 			wide = max(wide, len(v.Name))
 		}
 		for _, v := range w.Values {
 			if wide <= 24 {
-				s.row(label, s.accent.Render(pad(v.Name, wide))+"  "+lines(s.faint, wrap(v.Means, 94-wide, 20+wide)))
+				s.row(label, s.accent.Render(pad(v.Name, wide))+"  "+lines(s.faint, s.wrap(v.Means, 94-wide, 20+wide)))
 			} else {
 				s.row(label, s.accent.Render(v.Name))
-				s.row("", "  "+lines(s.faint, wrap(v.Means, 94, 20)))
+				s.row("", "  "+lines(s.faint, s.wrap(v.Means, 94, 20)))
 			}
 			label = ""
 		}
 		label = "together with"
 		for _, x := range w.With {
-			s.row(label, wrap(x, 96, 18))
+			s.row(label, s.wrap(x, 96, 18))
 			label = ""
 		}
 		if w.Changed != "" {
-			s.row("when it changes", wrap(w.Changed, 96, 18))
+			s.row("when it changes", s.wrap(w.Changed, 96, 18))
 		}
 		if len(w.Platforms) > 0 {
-			s.row("looked at by", wrap(platforms(w), 96, 18))
+			s.row("looked at by", s.wrap(platforms(w), 96, 18))
 		}
 		s.row("follows", s.faint.Render(w.Spec))
 	}
@@ -147,6 +147,6 @@ func WordsMarkdown(l *WordList) string {
 
 // WordNames lists the words that can be explained.
 func (s *Style) WordNames(names []string) error {
-	s.printf("\n  %s\n  %s\n", s.title.Render("Words that are explained, too"), lines(s.faint, wrap(strings.Join(names, ", "), 110, 2)))
+	s.sayf("\n  %s\n  %s\n", s.title.Render("Words that are explained, too"), lines(s.faint, s.wrap(strings.Join(names, ", "), 110, 2)))
 	return s.err
 }
