@@ -2,16 +2,34 @@
 package demo
 
 import (
+	"bytes"
 	"embed"
 	"errors"
 	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strconv"
+	"strings"
 )
 
 //go:embed site
 var files embed.FS
+
+//go:embed tachyform.toml
+var settings string
+
+// Settings is the configuration of the demo for a site in a folder beside it.
+func Settings(site string) []byte {
+	return []byte(strings.Replace(settings, `"SITE"`, strconv.Quote(site), 1))
+}
+
+// nextRelease says what the next release changes, by file.
+var nextRelease = map[string][2]string{
+	"timetable/index.html": {"<h1>Timetable</h1>", "<h1>Winter timetable</h1>"},
+	"assets/css/base.css":  {"--sun: #f4a259", "--sun: #e07a5f"},
+	"data/departures.json": {`"Maid of Orran"`, `"Lady Tarsay"`},
+}
 
 // marker lies in folders that Write made.
 const marker = ".tachyform/demo"
@@ -27,7 +45,12 @@ func Files() fs.FS {
 
 // Write writes the site into a folder that is new, empty, or an earlier demo, and gives the number of files. It
 // refuses any other folder.
-func Write(dir string) (int, error) {
+func Write(dir string) (int, error) { return write(dir, false) }
+
+// WriteNext writes the next release as [Write] does the first: another timetable, another colour, and another ship.
+func WriteNext(dir string) (int, error) { return write(dir, true) }
+
+func write(dir string, next bool) (int, error) {
 	info, err := os.Stat(dir)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
@@ -56,6 +79,9 @@ func Write(dir string) (int, error) {
 		data, err := fs.ReadFile(Files(), p)
 		if err != nil {
 			return err
+		}
+		if change, ok := nextRelease[p]; ok && next {
+			data = bytes.ReplaceAll(data, []byte(change[0]), []byte(change[1]))
 		}
 		count++
 		return os.WriteFile(target, data, 0o644)

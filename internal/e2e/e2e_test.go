@@ -7,6 +7,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -136,7 +138,19 @@ func TestDemoInChromium(t *testing.T) {
 	dir := t.TempDir()
 	out := fine(t, dir, "demo")
 	assert.Contains(t, out, "Wrote 40 files")
+	assert.Contains(t, out, "passed    Books on the pier, where there is no network")
+	assert.NotContains(t, out, "failed")
 	demo := filepath.Join(dir, "demo-site")
+	own := filepath.Join(dir, "demo-site.toml")
+	text, err := os.ReadFile(own)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(own, append(text, "# a note\n"...), 0o644))
+	before := snapshot(t, dir)
+	fine(t, dir, "demo", "--quiet")
+	assert.Equal(t, before, snapshot(t, dir), "a second run changes nothing, and a configuration that is there is kept")
+	for _, line := range []string{"fit --config demo-site.toml", "compare demo-site demo-site-next --config demo-site.toml"} { // as it suggests
+		fine(t, dir, strings.Fields(line)...)
+	}
 
 	b, _ := browse(t, demo, "/")
 	l, err := b.Open("/")
@@ -159,6 +173,22 @@ func TestDemoInChromium(t *testing.T) {
 		assert.Equal(t, "activated", said.Worker.State)
 		agree(t, demo, "/", said)
 	}
+}
+
+func TestDemoServed(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	s := servedBy(t, dir, "demo", "ferry", "--serve")
+	for at, want := range map[string]string{"/": "<link rel=\"manifest\"", "/timetable/": "<h1>Timetable</h1>"} {
+		r, err := http.Get(strings.TrimSuffix(s.site, "/") + at)
+		require.NoError(t, err)
+		body, err := io.ReadAll(r.Body)
+		r.Body.Close()
+		require.NoError(t, err)
+		assert.Contains(t, string(body), want)
+	}
+	assert.FileExists(t, filepath.Join(dir, "ferry-next", "sw.js"))
+	assert.FileExists(t, filepath.Join(dir, "ferry.toml"))
 }
 
 func TestDemoBeforeFitting(t *testing.T) {

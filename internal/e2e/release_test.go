@@ -139,8 +139,17 @@ func TestNeverAMix(t *testing.T) {
 // tookOver waits until a next release has taken over by itself.
 func (w *world) tookOver() {
 	w.Helper()
+	began := time.Now()
 	w.comes("the change", func() bool {
 		require.NoError(w, w.Settle())
+		if w.chrome != nil && time.Since(began) > 20*time.Second { // skipWaiting is pending, and nothing is in the old worker: Chromium looks again after another event
+			began = time.Now()
+			said, err := w.chrome.Evaluate(`fetch("/app.css").then((r) => String(r.status), String)`)
+			w.Logf("Chromium was asked for something, so that it looks again whether the old worker is idle: %v %v; %s", said, err, w.last)
+		}
+		regs, err := w.Registrations()
+		require.NoError(w, err)
+		w.last = fmt.Sprintf("%d releases are stored, and there are %+v", w.releases(), regs)
 		return w.releases() == 2 && w.state() == "activated"
 	})
 }

@@ -34,7 +34,13 @@ type serving struct {
 // serveIn starts the program and waits until it says where it serves.
 func serveIn(t *testing.T, dir string, args ...string) *serving {
 	t.Helper()
-	s := &serving{t: t, cmd: exec.Command(program, append([]string{"serve", "--port", "0"}, args...)...), lines: make(chan string, 10_000)}
+	return servedBy(t, dir, append([]string{"serve", "--port", "0"}, args...)...)
+}
+
+// servedBy starts a command that serves.
+func servedBy(t *testing.T, dir string, args ...string) *serving {
+	t.Helper()
+	s := &serving{t: t, cmd: exec.Command(program, args...), lines: make(chan string, 10_000)}
 	s.cmd.Dir = dir
 	s.cmd.Env = append(os.Environ(), "XDG_CONFIG_HOME="+filepath.Join(dir, "own config"))
 	out, err := s.cmd.StdoutPipe()

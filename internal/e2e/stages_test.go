@@ -26,7 +26,8 @@ type world struct {
 	dir      string              // holds the site in "dist"
 	rules    site.Rules
 	server   *site.Server
-	broken   bool // the browser is made to fail, which it complains of
+	broken   bool   // the browser is made to fail, which it complains of
+	last     string // what was seen last of something that is waited for
 }
 
 // start is the page that every one of these sites begins with.
@@ -205,7 +206,7 @@ func (w *world) comes(what string, f func() bool) {
 				w.Log(err) // a page that is just being left
 			}
 		}
-		require.True(w, time.Now().Before(deadline), "it never came: %s", what)
+		require.True(w, time.Now().Before(deadline), "it never came: %s; %s", what, w.last)
 	}
 }
 

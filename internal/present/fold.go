@@ -111,12 +111,16 @@ func brief(names []string) string {
 	for _, n := range names {
 		deepest = max(deepest, strings.Count(n, "/"))
 	}
+	list := names
 	for depth := deepest; depth > 0; depth-- {
-		if list := byFolder(names, depth); len(list) <= maxListed {
-			return strings.Join(list, ", ")
+		folded := byFolder(names, depth)
+		if len(folded) <= maxListed {
+			return strings.Join(folded, ", ")
+		}
+		if len(folded) < len(list) {
+			list = folded
 		}
 	}
-	list := byFolder(names, 1)
 	if len(list) < len(names) { // the largest folders, and what else there is
 		rest := len(names)
 		slices.SortStableFunc(list, func(a, b string) int { return cmp.Compare(filesIn(b), filesIn(a)) })

@@ -40,6 +40,7 @@ func TestCounts(t *testing.T) {
 	assert.Equal(t, "1, 2, 3, 4, 5, 6, 7, 8 and 2 more", brief(strings.Split("1 2 3 4 5 6 7 8 9 10", " ")))
 	assert.Equal(t, "a/b/** (3), a/b/x/** (2), a/c/** (3), d.js", brief(strings.Split("a/b/1 a/b/2 a/b/3 a/b/x/4 a/b/x/5 a/c/1 a/c/2 a/c/3 d.js", " ")))
 	assert.Equal(t, "/docs/** (9), /about.html", brief(strings.Split("/docs/1 /docs/2 /docs/3 /docs/4 /docs/5 /docs/6 /docs/7 /docs/8 /docs/9 /about.html", " ")), "addresses, too")
+	assert.Equal(t, "/h/** (4), /a/, /b/, /c/, /d/, /e/, /f/, /g/ and 1 more", brief(strings.Split("/a/ /b/ /c/ /d/ /e/ /f/ /g/ /i/ /h/1/ /h/2/ /h/3/ /h/4/", " ")))
 	var many []string
 	for i := range 12 {
 		many = append(many, strings.Split(strings.Repeat(string(rune('a'+i))+"/x.js ", i+1), " ")[:i+1]...)

@@ -139,10 +139,10 @@ func (s *Style) Next(pairs ...string) error {
 	wide := 30
 	for i := 0; i+1 < len(pairs); i += 2 {
 		word, ours := strings.CutPrefix(pairs[i], "tachyform ")
-		if ours && !strings.Contains(word, "--config") && !strings.HasPrefix(word, "explain") && !strings.HasPrefix(word, "schema") {
+		if ours && !strings.Contains(word, "--config") && !strings.Contains(word, "YOUR-SITE") && !strings.HasPrefix(word, "explain") && !strings.HasPrefix(word, "schema") {
 			pairs[i] += s.Also
 		}
-		if n := lipgloss.Width(pairs[i]); n <= 60 {
+		if n := lipgloss.Width(pairs[i]); n <= 70 {
 			wide = max(wide, n)
 		}
 	}
