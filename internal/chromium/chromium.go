@@ -10,7 +10,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"sort"
@@ -31,19 +30,6 @@ import (
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/stage"
 )
-
-// ErrMissing says that no Chromium was found on this machine.
-var ErrMissing = errors.New("no Chromium was found: install it (Debian: apt-get install chromium) or put it into PATH")
-
-// Find gives the path of a Chromium.
-func Find() (string, error) {
-	for _, name := range []string{"chromium", "chromium-browser", "google-chrome", "chrome"} {
-		if p, err := exec.LookPath(name); err == nil {
-			return p, nil
-		}
-	}
-	return "", ErrMissing
-}
 
 // patience is how long a page may take in real time; without a network an answer comes at once or never.
 const (
@@ -94,7 +80,7 @@ func Start(ctx context.Context, server *serve.Server) (*Browser, error) {
 
 // StartIn starts a browser that keeps what it stores in a folder, so that another one can go on with it.
 func StartIn(ctx context.Context, server *serve.Server, profile string) (*Browser, error) {
-	path, err := Find()
+	path, err := Find(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -17,6 +17,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"tachyform.dev/tachyform/internal/chromium"
 	"tachyform.dev/tachyform/internal/config"
 	"tachyform.dev/tachyform/internal/fitting"
 	"tachyform.dev/tachyform/internal/present"
@@ -126,9 +127,34 @@ worker in a model of a browser, opens every page without a network, and audits w
 	f.StringVar(&a.output, "output", "", "write the result to a `file` instead of standard output")
 	f.BoolVar(&a.quiet, "quiet", false, "print nothing but errors and what was asked for with --format")
 	f.BoolVar(&a.noColor, "no-color", false, "print without colours (also: NO_COLOR in the environment)")
-	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), a.manifestCommand(), a.rulesCommand(), a.fitCommand(), a.rehearseCommand(), a.auditCommand(), a.explainCommand(), a.schemaCommand(), a.demoCommand(), a.stripCommand(), a.recordCommand(), a.retireCommand(), a.serveCommand(), a.compareCommand(), a.headersCommand(), a.licencesCommand())
+	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), inBrowser(a.manifestCommand()), a.rulesCommand(), inBrowser(a.fitCommand()), inBrowser(a.rehearseCommand()), a.auditCommand(), a.explainCommand(), a.schemaCommand(), a.demoCommand(), a.stripCommand(), a.recordCommand(), a.retireCommand(), a.serveCommand(), a.compareCommand(), a.headersCommand(), a.licencesCommand())
 	inOurWords(cmd)
 	completions(cmd)
+	return cmd
+}
+
+// inBrowser gives a command that may start a Chromium the option that says which.
+func inBrowser(cmd *cobra.Command) *cobra.Command {
+	file := cmd.Flags().String("browser", "", "`file` of the Chromium to start (default: the one that is found)")
+	work := cmd.RunE
+	cmd.RunE = func(c *cobra.Command, args []string) error {
+		if *file != "" {
+			starts := false
+			for name, not := range map[string]string{"stage": "embedded", "screenshots": "false", "pictures": ""} {
+				f := c.Flags().Lookup(name)
+				starts = starts || f != nil && f.Value.String() != not
+			}
+			if !starts {
+				return usage(errors.New("--browser says which Chromium is started, and none is: ask for one (tachyform " + c.Name() + " --help)"))
+			}
+			ctx, err := chromium.With(c.Context(), *file)
+			if err != nil {
+				return usage(fmt.Errorf("--browser %w", err))
+			}
+			c.SetContext(ctx)
+		}
+		return work(c, args)
+	}
 	return cmd
 }
 

@@ -90,6 +90,8 @@ func TestWrongUsage(t *testing.T) {
 		{[]string{"rehearse", "dist", "--network", "slowly"}, "it is one of online, offline"},
 		{[]string{"audit", "dist", "--fail-on", "worse"}, "it is one of blocker"},
 		{[]string{"draft"}, "and 0 names were given"},
+		{[]string{"rehearse", "dist", "--browser", "/no/such"}, "none is: ask for one"},
+		{[]string{"rehearse", "dist", "--stage", "chromium", "--browser", "/no/such"}, "--browser /no/such: there is no such file"},
 		{[]string{"demo", "dist"}, "dist"},
 		{[]string{"demo", "--format", "json"}, "demo prints text only"},
 		{[]string{"manifest", "dist"}, "--write makes one"},

@@ -129,6 +129,18 @@ func iconOptions(ctx context.Context, name string, f iconFlags) (icon.Options, *
 		}
 		opts.Background = &color.NRGBA{R: c.R, G: c.G, B: c.B, A: 255}
 	}
+	if f.manifest != "" { // before anything is drawn, it must be one that entries can be put into
+		data, err := regular.ReadFile(f.manifest, regular.Small)
+		if errors.Is(err, os.ErrNotExist) {
+			return opts, nil, fmt.Errorf("--list-in %s: there is no such file; without --list-in the entries are printed", f.manifest)
+		}
+		if err != nil {
+			return opts, nil, fmt.Errorf("--list-in: %w", err)
+		}
+		if _, _, err := manifest.Complete(data, nil); err != nil {
+			return opts, nil, fmt.Errorf("--list-in %s: %w", f.manifest, err)
+		}
+	}
 	master, err := loadMaster(ctx, name)
 	if err != nil {
 		return opts, nil, err

@@ -52,7 +52,7 @@ func BenchmarkProgram(b *testing.B) {
 
 // BenchmarkRehearsal runs the whole matrix of the demo, every page in all five network states, on both stages, in turn, and gives the ratio of their times.
 func BenchmarkRehearsal(b *testing.B) {
-	if _, err := chromium.Find(); err != nil {
+	if _, err := chromium.Find(context.Background()); err != nil {
 		b.Skip(err)
 	}
 	dir := b.TempDir()

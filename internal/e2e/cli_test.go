@@ -192,6 +192,11 @@ func TestEveryHelpHasAnExampleThatWorks(t *testing.T) {
 			sh := exec.Command("sh", "-c", line)
 			sh.Dir = dir
 			sh.Env = append(os.Environ(), "PATH="+filepath.Dir(program)+":"+os.Getenv("PATH"), "XDG_CONFIG_HOME="+filepath.Join(dir, "own"))
+			if strings.Contains(line, " --serve") {
+				sh.Args[2] = "exec " + line
+				serves(t, sh)
+				continue
+			}
 			if m[1] == "serve" {
 				sh.Args[2] = "exec " + line + " --port 0"
 				serves(t, sh)
@@ -350,6 +355,10 @@ func TestIconsCommand(t *testing.T) {
 	mark, err := os.ReadFile("../../demo/site/assets/brand/mark.svg")
 	require.NoError(t, err)
 	write(t, dir, map[string]string{"mark.svg": string(mark), "dist/app.webmanifest": "{\n\t\"name\": \"Skerry\"\n}\n", "text.txt": "no picture"})
+	_, errs, code := run(t, dir, "icons", "mark.svg", "--out", "dist/icons", "--list-in", "dist/nope.webmanifest")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "--list-in dist/nope.webmanifest: there is no such file")
+	assert.NoDirExists(t, filepath.Join(dir, "dist", "icons"), "nothing is drawn before that is known")
 	out := fine(t, dir, "icons", "mark.svg", "--out", "dist/icons", "--list-in", "dist/app.webmanifest", "--sizes", "96", "--shortcut", "mark.svg", "--sheet", "sheet.png")
 	for _, part := range []string{"8 files written", "icon-96.png", "shortcut-mark-96.png", "dist/app.webmanifest got the icons member", `href="icons/favicon.ico"`, "sheet.png shows them all"} {
 		assert.Contains(t, out, part)

@@ -70,7 +70,7 @@ func servedBy(t *testing.T, dir string, args ...string) *serving {
 // chrome starts a Chromium with a fresh profile and one tab.
 func chrome(t *testing.T) context.Context {
 	t.Helper()
-	path, err := chromium.Find()
+	path, err := chromium.Find(context.Background())
 	require.NoError(t, err, "a missing browser is a failure here")
 	ctx, cancel := chromedp.NewExecAllocator(context.Background(), append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.WindowSize(1280, 800))...)
 	t.Cleanup(cancel)

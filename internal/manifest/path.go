@@ -12,7 +12,7 @@ import (
 func Members() []string {
 	out := slices.Clone(processedMembers)
 	for _, m := range slices.Sorted(maps.Keys(otherMembers)) {
-		if otherMembers[m] == "" {
+		if otherMembers[m] == "" || m == "version" { // which does no harm, either
 			out = append(out, m)
 		}
 	}
@@ -21,7 +21,12 @@ func Members() []string {
 }
 
 // Obsolete says what has become of a member that nothing reads any more, "" for others.
-func Obsolete(member string) string { return otherMembers[member] }
+func Obsolete(member string) string {
+	if member == "version" {
+		return ""
+	}
+	return otherMembers[member]
+}
 
 // PathAt gives the keys that lead to what stands at a place, an element of a list as "shortcuts[0]"; none when the manifest is no object.
 func (m *Manifest) PathAt(line, column int) []string {
