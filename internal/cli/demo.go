@@ -40,6 +40,9 @@ not an earlier demo is never touched, and a configuration that is there is kept.
 			if a.format != "text" {
 				return usage(errors.New("demo prints text only"))
 			}
+			if a.place != "" {
+				return usage(errors.New("--place: the demo has one place"))
+			}
 			files, err := demo.Write(dir)
 			if err != nil {
 				return usage(err)

@@ -131,7 +131,7 @@ func TestPagesLedInCircles(t *testing.T) {
 // TestEndedForGood has a script that does not come back: it is tried again once, by whatever page; then what it does is known. The next release is
 // another script.
 func TestEndedForGood(t *testing.T) {
-	limits := Limits{Step: 100 * time.Millisecond, Memory: 128 << 20}
+	limits := Limits{Step: 400 * time.Millisecond, Memory: 128 << 20}
 	limitsSeen := func(b *Browser) (out []string) {
 		for _, r := range b.Remarks() {
 			if r.Kind == "limit" {
@@ -153,7 +153,7 @@ func TestEndedForGood(t *testing.T) {
 			last = l
 		}
 		assert.Len(t, append(limitsSeen(b), limitsSeen(fork)...), 2)
-		assert.Contains(t, last.Why, "it was ended before (it ran for more than 100ms without coming back), and is not run again")
+		assert.Contains(t, last.Why, "it was ended before (it ran for more than 400ms without coming back), and is not run again")
 		b.Release(serve(t, small("oninstall = () => skipWaiting(); onfetch = (e) => e.respondWith(new Response('<title>Mended</title>', {headers: {'Content-Type': 'text/html'}}));"), site.Rules{}))
 		b.Advance(25 * time.Hour)
 		tab := b.NewTab()
@@ -209,7 +209,7 @@ func TestEndedForGood(t *testing.T) {
 		}
 		said := limitsSeen(b)
 		require.NotEmpty(t, said)
-		assert.Regexp(t, `kept the browser at work for more than 200ms|busy with timers and events without end|ran for more than 100ms`, said[0])
+		assert.Regexp(t, `kept the browser at work for more than 800ms|busy with timers and events without end|ran for more than 400ms`, said[0])
 	})
 }
 
