@@ -14,12 +14,9 @@ func TestEightyColumns(t *testing.T) {
 	t.Setenv("COLUMNS", "80")
 	dir := t.TempDir()
 	fittedDemo(t, dir)
-	var lines []string
-	for _, line := range []string{"survey demo-site", "rules demo-site", "rules demo-site /data/tides.json", "fit demo-site --dry-run", "audit demo-site --fail-on never", "manifest demo-site", "strip demo-site --dry-run",
+	lines := []string{"survey demo-site", "rules demo-site", "rules demo-site /data/tides.json", "fit demo-site --dry-run", "audit demo-site --fail-on never", "manifest demo-site", "strip demo-site --dry-run",
 		"retire demo-site --worker sw.js --dry-run", "explain theme_color", "explain install", "explain worker/none", "explain network-first", "explain", "schema", "licences",
-		"--help", "fit --help", "audit --help", "rehearse --help", "serve --help", "icons --help", "record --help", "headers --help"} {
-		lines = append(lines, line)
-	}
+		"--help", "fit --help", "audit --help", "rehearse --help", "serve --help", "icons --help", "record --help", "headers --help"}
 	if os.Getenv("TACHYFORM_ALL") != "" {
 		lines = append(lines, "rehearse demo-site", "rehearse demo-site --trace /tides/ --stores", "compare demo-site demo-site")
 	}
