@@ -43,6 +43,27 @@ func Files() fs.FS {
 	return sub
 }
 
+// Writable says why a release is not written into a folder; nil for one that is new, empty, or an earlier demo.
+func Writable(dir string) error {
+	info, err := os.Stat(dir)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+	case err != nil:
+		return err
+	case !info.IsDir():
+		return fmt.Errorf("%s: is a file; name a folder for the demo", dir)
+	default:
+		entries, err := os.ReadDir(dir)
+		if err != nil {
+			return err
+		}
+		if _, err := os.Stat(filepath.Join(dir, filepath.FromSlash(marker))); len(entries) > 0 && err != nil {
+			return fmt.Errorf("%s: the folder is not empty and not an earlier demo; name another one", dir)
+		}
+	}
+	return nil
+}
+
 // Write writes the site into a folder that is new, empty, or an earlier demo, and gives the number of files. It
 // refuses any other folder.
 func Write(dir string) (int, error) { return write(dir, false) }
@@ -51,24 +72,11 @@ func Write(dir string) (int, error) { return write(dir, false) }
 func WriteNext(dir string) (int, error) { return write(dir, true) }
 
 func write(dir string, next bool) (int, error) {
-	info, err := os.Stat(dir)
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-	case err != nil:
+	if err := Writable(dir); err != nil {
 		return 0, err
-	case !info.IsDir():
-		return 0, fmt.Errorf("%s: is a file; name a folder for the demo", dir)
-	default:
-		entries, err := os.ReadDir(dir)
-		if err != nil {
-			return 0, err
-		}
-		if _, err := os.Stat(filepath.Join(dir, filepath.FromSlash(marker))); len(entries) > 0 && err != nil {
-			return 0, fmt.Errorf("%s: the folder is not empty and not an earlier demo; name another one", dir)
-		}
 	}
 	count := 0
-	err = fs.WalkDir(Files(), ".", func(p string, d fs.DirEntry, err error) error {
+	err := fs.WalkDir(Files(), ".", func(p string, d fs.DirEntry, err error) error {
 		if err != nil {
 			return err
 		}

@@ -109,9 +109,21 @@ func (b *Browser) start() error {
 	b.tabs = []*tab{b.tab}
 	if err := b.enable(); err != nil {
 		b.stop()
-		return fmt.Errorf("starting %s: %w", b.path, err)
+		return startError(b.path, err)
 	}
 	return nil
+}
+
+// startError says that a browser does not start, and what it said.
+func startError(path string, err error) error {
+	if errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {
+		return fmt.Errorf("starting %s: %w", path, err)
+	}
+	said := strings.TrimSpace(strings.TrimPrefix(err.Error(), "chrome failed to start:"))
+	if said == "" {
+		said = "it ended without a word"
+	}
+	return fmt.Errorf("%s does not start as a Chromium does: %s; name another one with --browser", path, said)
 }
 
 func (b *Browser) newTab(ctx context.Context, end context.CancelFunc) *tab {

@@ -2,6 +2,7 @@ package chromium
 
 import (
 	"context"
+	"errors"
 	"os"
 	"path/filepath"
 	"testing"
@@ -36,4 +37,10 @@ func TestTheOneThatIsNamed(t *testing.T) {
 	assert.ErrorContains(t, err, "there is no such file")
 	_, err = With(context.Background(), filepath.Dir(file))
 	assert.ErrorContains(t, err, "is a folder")
+}
+
+func TestWhatDoesNotStart(t *testing.T) {
+	assert.ErrorIs(t, startError("/bin/x", context.Canceled), context.Canceled, "who interrupts is not told of a fault")
+	assert.EqualError(t, startError("/bin/x", errors.New("chrome failed to start:\n")), "/bin/x does not start as a Chromium does: it ended without a word; name another one with --browser")
+	assert.EqualError(t, startError("/bin/x", errors.New("chrome failed to start:\nno display")), "/bin/x does not start as a Chromium does: no display; name another one with --browser")
 }

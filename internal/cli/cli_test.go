@@ -93,6 +93,8 @@ func TestWrongUsage(t *testing.T) {
 		{[]string{"rehearse", "dist", "--browser", "/no/such"}, "none is: ask for one"},
 		{[]string{"rehearse", "dist", "--stage", "chromium", "--browser", "/no/such"}, "--browser /no/such: there is no such file"},
 		{[]string{"demo", "dist"}, "dist"},
+		{[]string{"demo", "."}, "name a folder to be made"},
+		{[]string{"demo", "--place", "x"}, "the demo has one place"},
 		{[]string{"demo", "--format", "json"}, "demo prints text only"},
 		{[]string{"manifest", "dist"}, "--write makes one"},
 		{[]string{"manifest", "gone.json"}, "gone.json"},

@@ -7,7 +7,6 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -43,16 +42,18 @@ not an earlier demo is never touched, and a configuration that is there is kept.
 			if a.place != "" {
 				return usage(errors.New("--place: the demo has one place"))
 			}
-			files, err := demo.Write(dir)
-			if err != nil {
-				return usage(err)
+			dir = filepath.Clean(dir)
+			if b := filepath.Base(dir); b == "." || b == ".." || b == string(filepath.Separator) {
+				return usage(fmt.Errorf("%s: name a folder to be made; the demo's next release and its configuration lie beside it", dir))
 			}
-			next := strings.TrimRight(dir, "/") + "-next"
-			if _, err := demo.WriteNext(next); err != nil {
-				return usage(err)
+			next := dir + "-next"
+			for _, d := range []string{dir, next} { // both, before anything is written
+				if err := demo.Writable(d); err != nil {
+					return usage(err)
+				}
 			}
 			if a.config == "" {
-				a.config = strings.TrimRight(dir, "/") + ".toml"
+				a.config = dir + ".toml"
 				if _, err := os.Stat(a.config); errors.Is(err, fs.ErrNotExist) {
 					if err := os.WriteFile(a.config, demo.Settings(filepath.Base(dir)), 0o644); err != nil {
 						return usage(err)
@@ -62,6 +63,13 @@ not an earlier demo is never touched, and a configuration that is there is kept.
 			c, err := config.Read(a.config)
 			if err != nil {
 				return usage(err)
+			}
+			files, err := demo.Write(dir)
+			if err != nil {
+				return broken(err)
+			}
+			if _, err := demo.WriteNext(next); err != nil {
+				return broken(err)
 			}
 			st := present.New(a.out, a.color(a.out))
 			st.Within = true
