@@ -146,6 +146,12 @@ func (w *world) visit() {
 		w.open("/")
 		require.NoError(w, w.Settle())
 	}
+	if w.chrome != nil { // a slow machine may not have begun to register when nothing happens for a while
+		w.comes("the worker", func() bool {
+			state, err := w.chrome.Evaluate(`(navigator.serviceWorker.controller || {}).state || ""`)
+			return err == nil && state == "activated"
+		})
+	}
 	w.Received()
 }
 
