@@ -52,6 +52,7 @@ type Check struct {
 	Matters []string
 	// Blocks names the platforms on which a site that fails cannot be installed as an app.
 	Blocks []string
+	Hides  []string // ids of platforms for which nobody can tell whether the site installs when it fails
 	// Lacks, in its place, is what the manifest of a site that fails lacks, in the words of [platform.Gap]: platforms that need it do not install.
 	Lacks string
 	// Safe says that tachyform fit, and so audit --mend, mends it without touching what the site's makers wrote.
@@ -79,7 +80,8 @@ type Verdict struct {
 	Name        string   `json:"name"`
 	Installable bool     `json:"installable"`
 	How         string   `json:"how"`
-	Blockers    []string `json:"blockers"` // ids of the checks that failed
+	Blockers    []string `json:"blockers"`            // ids of the checks that failed
+	NotKnown    []string `json:"not_known,omitempty"` // ids of the checks that say why nobody can tell here; only without blockers
 	// Lacks is what would make the app better there and changes nothing about the verdict.
 	Lacks []platform.Gap `json:"lacks"`
 	// Silent is for what the browser offers nothing although it installs: what cannot be seen here, and what was.
@@ -152,8 +154,11 @@ type facts struct {
 	inv       *survey.Inventory
 	heads     []pageHead
 	start     pageHead
-	link      *pagehead.Tag      // the start page's manifest link
-	linkURL   string             // root-relative
+	link      *pagehead.Tag // the start page's manifest link
+	linkURL   string        // root-relative for the site's own origin; a data: address as it is written
+	byScript  bool          // scripts have put the link there
+	elsewhere bool          // the manifest is on another origin, of which nothing is known
+	others    map[string]*site.Server
 	linkPlace [2]int             // line and column
 	file      *site.File         // of the manifest
 	manifest  *manifest.Manifest // nil when there is none
@@ -233,6 +238,9 @@ type Options struct {
 
 	Unmet *survey.Registration // a call that registers a worker and is not come to when the start page's scripts run; nil for none
 
+	Linked string                  // the manifest's address when the start page's scripts have run; "" for what is written, and when they were not run
+	Others map[string]*site.Server // that stand in for other origins, by scheme and host
+
 	Private func(url string) bool // what belongs to one visitor, and is right not to be there without a network; nil for nothing
 }
 
@@ -262,7 +270,7 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 			return nil, err
 		}
 	}
-	f, err := gather(server, inv, r, o.Private)
+	f, err := gather(server, inv, r, o)
 	if err != nil {
 		return nil, err
 	}
@@ -274,7 +282,7 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 		f.ceiling = 3 << 20
 	}
 	out := &Report{Format: Format, Site: server.Site.Dir, Deployed: o.Deployed, Rehearsal: r, Platforms: []Verdict{}}
-	blockers := map[string][]string{}
+	blockers, hidden := map[string][]string{}, map[string][]string{}
 	for _, c := range Checks() {
 		if len(o.Only) > 0 && !named(c, o.Only) {
 			f.blocks(c, blockers)
@@ -301,6 +309,7 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 		case len(findings) > 0:
 			res.State, res.Findings = "failed", findings
 			for i := range res.Findings {
+				f.place(&res.Findings[i])
 				if res.Findings[i].Mend == "" {
 					res.Findings[i].Mend = c.Mend
 				}
@@ -310,6 +319,9 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 			}
 			for _, p := range c.Blocks {
 				blockers[p] = append(blockers[p], c.ID)
+			}
+			for _, p := range c.Hides {
+				hidden[p] = append(hidden[p], c.ID)
 			}
 		}
 		out.Checks = append(out.Checks, res)
@@ -337,7 +349,10 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 				}
 			}
 		}
-		v.Installable = p.Installs && len(v.Blockers) == 0
+		if len(v.Blockers) == 0 {
+			v.NotKnown = hidden[p.ID]
+		}
+		v.Installable = p.Installs && len(v.Blockers) == 0 && len(v.NotKnown) == 0
 		v.Silent = f.silent(p)
 		out.Platforms = append(out.Platforms, v)
 	}
@@ -428,9 +443,9 @@ var usual = []string{"chromium-desktop", "chromium-android", "safari-ios", "safa
 
 const anyOrigin = "https://site.invalid"
 
-func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report, private func(string) bool) (*facts, error) {
-	f := &facts{server: server, site: server.Site, inv: inv, rehearsal: r, private: private}
-	if private == nil {
+func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report, o Options) (*facts, error) {
+	f := &facts{server: server, site: server.Site, inv: inv, rehearsal: r, private: o.Private, others: o.Others}
+	if o.Private == nil {
 		f.private = func(string) bool { return false }
 	}
 	for n, p := range inv.Pages {
@@ -451,42 +466,147 @@ func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report, pri
 	if f.start.head == nil {
 		return f, nil
 	}
-	t := f.start.tag("manifest")
-	if t == nil {
-		return f, nil
-	}
-	f.link = t
-	line, column := markup.Position(f.start.src, t.Offset)
-	f.linkPlace = [2]int{line, column}
-	f.linkURL = f.resolve(f.start, t.Value)
-	if f.file = inv.FileOf(f.linkURL); f.file == nil {
-		return f, nil
-	}
-	data, err := f.site.Read(f.file.Path)
-	if err != nil {
-		return nil, err
-	}
-	f.manifest, err = manifest.Process(data, f.file.Path, f.origin()+f.file.URL, f.origin()+f.start.file.URL)
-	if err != nil {
-		return nil, err
+	if err := f.linksManifest(o.Linked); err != nil || f.manifest == nil {
+		return f, err
 	}
 	for _, img := range f.manifest.Processed.Icons {
 		i := &iconFact{image: img}
 		u, own := strings.CutPrefix(img.Src, f.origin())
 		if i.outer = !own; own {
-			if i.file = inv.FileOf(u); i.file != nil {
-				if i.data, err = f.site.Read(i.file.Path); err == nil {
-					i.width, i.height, i.kind, _ = icon.Size(i.data)
-				}
-			} else if a := f.server.Answer("GET", u); f.site.IsLive() && a.Status == 200 { // no page refers to it, so it was not read
-				i.file = &site.File{Path: u, URL: u, Size: int64(len(a.Body))}
-				i.data = a.Body
-				i.width, i.height, i.kind, _ = icon.Size(i.data)
-			}
+			f.draw(i, u)
 		}
 		f.icons = append(f.icons, i)
 	}
 	return f, nil
+}
+
+// linksManifest finds the manifest that the start page links, as it is written or, when that is said, as its scripts leave it, and reads it.
+func (f *facts) linksManifest(linked string) error {
+	t := f.start.tag("manifest")
+	if t != nil {
+		f.link = t
+		line, column := markup.Position(f.start.src, t.Offset)
+		f.linkPlace = [2]int{line, column}
+		f.linkURL = f.linkOf(f.start, t.Value)
+	}
+	if linked != "" && linked != f.linkURL {
+		f.byScript, f.linkURL = true, linked
+		if f.link = t; t == nil {
+			f.link, f.linkPlace = &pagehead.Tag{Kind: "manifest", Value: linked}, [2]int{1, 1}
+		}
+	}
+	var data []byte
+	address := f.linkURL
+	origin, path := originOf(f.linkURL)
+	switch kind, body, inline := site.DataURL(f.linkURL); {
+	case f.linkURL == "":
+		return nil
+	case inline:
+		f.file, data = &site.File{Path: f.start.file.Path + inItsAddress}, manifest.FromHeader(body, kind)
+	case origin != "" && f.others[origin] == nil:
+		f.elsewhere = true
+		return nil
+	case origin != "":
+		a := f.others[origin].Answer("GET", withoutQuery(path))
+		if a.Status/100 != 2 {
+			return nil
+		}
+		f.file, data = &site.File{Path: f.linkURL, URL: f.linkURL}, manifest.FromHeader(a.Body, a.Header.Get("Content-Type"))
+	default:
+		if f.file = f.inv.FileOf(f.linkURL); f.file == nil {
+			if data = f.answered(f.linkURL); data == nil { // what only scripts name was not read
+				return nil
+			}
+			f.file = &site.File{Path: f.linkURL, URL: f.linkURL, Size: int64(len(data))}
+			address = f.origin() + f.linkURL
+			break
+		}
+		body, err := f.site.Read(f.file.Path)
+		if err != nil {
+			return err
+		}
+		address, data = f.origin()+f.file.URL, manifest.FromHeader(body, f.header(f.file.URL, "Content-Type"))
+	}
+	var err error
+	f.manifest, err = manifest.Process(data, f.file.Path, address, f.origin()+f.start.file.URL)
+	return err
+}
+
+// inItsAddress marks the path of a page whose manifest stands in the link's address.
+const inItsAddress = " (the manifest in its link)"
+
+// place moves a finding about a manifest that stands in its own address to the link.
+func (f *facts) place(x *Finding) {
+	if page, ok := strings.CutSuffix(x.File, inItsAddress); ok {
+		x.File, x.Line, x.Column = page, f.linkPlace[0], f.linkPlace[1]
+	}
+}
+
+// linkOf gives the address of a manifest that a page links.
+func (f *facts) linkOf(h pageHead, value string) string {
+	if v := strings.TrimSpace(value); len(v) > 5 && strings.EqualFold(v[:5], "data:") {
+		return v
+	}
+	return f.resolve(h, value)
+}
+
+// originOf splits an absolute address; the origin of a root-relative one, and of one that has none, is "".
+func originOf(address string) (origin, rest string) {
+	scheme, after, ok := strings.Cut(address, "://")
+	if !ok || strings.HasPrefix(address, "/") || strings.HasPrefix(address, "data:") {
+		return "", address
+	}
+	host, path, _ := strings.Cut(after, "/")
+	return scheme + "://" + host, "/" + path
+}
+
+// brief shortens an address that holds a whole file.
+func brief(u string) string {
+	if len(u) > 60 && strings.HasPrefix(u, "data:") {
+		return u[:40] + "…"
+	}
+	return u
+}
+
+// maxLed is how many redirects a browser follows for an icon.
+const maxLed = 20
+
+// draw looks at an icon of the site as browsers get it: redirects on the origin are followed.
+func (f *facts) draw(i *iconFact, u string) {
+	if i.file = f.inv.FileOf(u); i.file != nil && i.file.Status != 0 { // an icon is taken from an answer with 200 only
+		i.file = nil
+		return
+	}
+	if i.file != nil {
+		i.data, _ = f.site.Read(i.file.Path)
+	} else {
+		at, a := u, site.Answer{}
+		for range maxLed {
+			path, query, _ := strings.Cut(at, "?")
+			a = f.server.Ask("GET", path, query)
+			if a.Status/100 != 3 {
+				break
+			}
+			to, ok := survey.ResolveOn(f.site.Origin, at, a.Header.Get("Location"))
+			if !ok || !strings.HasPrefix(to, "/") {
+				return
+			}
+			at = to
+		}
+		file := f.inv.FileOf(at)
+		switch {
+		case a.Status != 200:
+			return
+		case file != nil && at != u:
+			i.file = file
+		case f.site.IsLive(): // no page refers to it, so it was not read
+			i.file = &site.File{Path: u, URL: u, Size: int64(len(a.Body))}
+		default:
+			return
+		}
+		i.data = a.Body
+	}
+	i.width, i.height, i.kind, _ = icon.Size(i.data)
 }
 
 // tag gives the first tag of a kind.

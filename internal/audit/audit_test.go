@@ -286,6 +286,7 @@ func TestEachCheckFails(t *testing.T) {
 		where   string // FILE:LINE:COLUMN of the first finding, "" when it has none
 	}{
 		"manifest/not-linked":               {map[string]string{"index.html": head(`<link rel="manifest" href="/m.json">`, "")}, "index.html:1:1"},
+		"manifest/elsewhere":                {map[string]string{"index.html": head(`href="/m.json"`, `href="https://cdn.example/m.json"`)}, "index.html:1:113"},
 		"manifest/not-found":                {map[string]string{"m.json": ""}, "index.html:1:113"},
 		"manifest/not-json":                 {map[string]string{"m.json": "{\n  \"name\": \"a\",\n}"}, "m.json:3:1"},
 		"manifest/name-missing":             {map[string]string{"m.json": strings.Replace(with(`"name": "Skerry Line"`, `"name": " "`), `"short_name": "Skerry", `, ``, 1)}, "m.json:2:11"},

@@ -23,6 +23,14 @@ type Live struct {
 	Failed        map[string]string      // what could not be read, by root-relative URL, and why
 }
 
+// why says why something could not be read of a live site; "" when it could.
+func (l *Live) why(url string) string {
+	if l == nil {
+		return ""
+	}
+	return l.Failed[withoutQuery(url)]
+}
+
 var (
 	foreignImport = regexp.MustCompile(`importScripts\s*\(\s*["'` + "`" + `](https?://[^"'` + "`" + `]+)`)
 	maxAge        = regexp.MustCompile(`(?i)max-age\s*=\s*"?(\d+)`)
@@ -178,7 +186,7 @@ var hostChecks = []Check{
 	{
 		ID: "host/manifest-type", Level: Advice, Area: "host", Title: "The manifest is served as one", Why: "Some browsers and tools take only JSON for a manifest.", Mend: "serve it with Content-Type: application/manifest+json", Spec: "W3C Web Application Manifest, \"Media type registration\"", Example: "Content-Type: text/plain on /manifest.webmanifest",
 		run: func(f *facts) ([]Finding, bool) {
-			if f.file == nil {
+			if f.file == nil || f.file.URL == "" {
 				return nil, false
 			}
 			t := strings.ToLower(f.header(f.file.URL, "Content-Type"))

@@ -51,14 +51,36 @@ var manifestChecks = []Check{
 		Mend:    "correct the link, or put the file there",
 		Spec:    "W3C Web Application Manifest, \"Obtaining the manifest\"", Blocks: everyApp,
 		run: func(f *facts) ([]Finding, bool) {
-			if f.link == nil || f.link.Value == "" {
+			if f.link == nil || f.link.Value == "" || f.elsewhere {
 				return nil, false
 			}
 			if f.file != nil {
 				return nil, true
 			}
-			return []Finding{{File: f.start.file.Path, Line: f.linkPlace[0], Column: f.linkPlace[1], URL: f.linkURL,
-				Message: fmt.Sprintf("%s is not in the site", f.linkURL)}}, true
+			x := Finding{File: f.start.file.Path, Line: f.linkPlace[0], Column: f.linkPlace[1], URL: brief(f.linkURL), Message: brief(f.linkURL) + " is not in the site"}
+			if why := f.live.why(f.linkURL); why != "" {
+				x.Message = f.linkURL + " was " + why
+				if refused.MatchString(why) {
+					x.Mend = "let the server answer it to everybody, or write crossorigin=\"use-credentials\" on the link"
+				}
+			}
+			if f.byScript {
+				x.Message += "; a script has put the link there"
+			}
+			return []Finding{x}, true
+		},
+	},
+	{
+		ID: "manifest/elsewhere", Level: Warning, Area: "manifest", Title: "The manifest lies on the site's own origin",
+		Example: `<link rel="manifest" href="https://cdn.example/app.webmanifest">`,
+		Why:     "A manifest of another origin is one more server that every installation hangs on, and is taken only with an Access-Control-Allow-Origin header. Here only the site's own origin is asked, so nobody can say what installs.",
+		Mend:    "put the manifest into the site; or say with [[server.origin]] in the configuration what that origin answers",
+		Spec:    "W3C Web Application Manifest, \"Obtaining the manifest\"", Hides: everyApp,
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.elsewhere {
+				return nil, f.file != nil
+			}
+			return []Finding{{File: f.start.file.Path, Line: f.linkPlace[0], Column: f.linkPlace[1], URL: f.linkURL, Message: f.linkURL + " is on another origin, which is not asked"}}, true
 		},
 	},
 	{

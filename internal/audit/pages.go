@@ -46,7 +46,7 @@ var pageChecks = []Check{
 		Why:  "A visitor who arrives on a page without the link is offered no installation there.",
 		Mend: "run tachyform fit", Spec: "W3C Web Application Manifest, \"Linking to a manifest\"",
 		run: func(f *facts) ([]Finding, bool) {
-			if f.link == nil {
+			if f.link == nil || f.byScript && f.start.tag("manifest") == nil { // of other pages' scripts nothing is known
 				return nil, false
 			}
 			var out []Finding
@@ -56,9 +56,9 @@ var pageChecks = []Check{
 				case h.err != nil || h.file.Path == f.start.file.Path:
 				case t == nil:
 					out = append(out, Finding{File: h.file.Path, Line: 1, Column: 1, URL: h.file.URL, Message: "there is no manifest link in the head"})
-				case withoutQuery(f.resolve(h, t.Value)) != withoutQuery(f.linkURL):
+				case withoutQuery(f.linkOf(h, t.Value)) != withoutQuery(f.linkURL):
 					out = append(out, Finding{File: h.file.Path, Line: 1, Column: 1, URL: h.file.URL,
-						Message: fmt.Sprintf("links %s, the start page links %s", f.resolve(h, t.Value), f.linkURL), Mend: "link the same manifest everywhere"})
+						Message: fmt.Sprintf("links %s, the start page links %s", brief(f.linkOf(h, t.Value)), brief(f.linkURL)), Mend: "link the same manifest everywhere"})
 				}
 			}
 			return out, true

@@ -387,7 +387,7 @@ func (c *crawler) take(ctx context.Context, it item) []item {
 	if res.StatusCode/100 == 3 {
 		return c.redirect(it, res)
 	}
-	if res.StatusCode != http.StatusOK {
+	if !has(res.StatusCode) {
 		c.fail(it, fmt.Sprintf("answered with %d %s", res.StatusCode, http.StatusText(res.StatusCode)))
 		return nil
 	}
@@ -404,7 +404,7 @@ func (c *crawler) take(ctx context.Context, it item) []item {
 	if mediaType == "" {
 		mediaType = site.TypeOf(it.key())
 	}
-	f, err := c.store(it, mediaType, data)
+	f, err := c.store(it, res.StatusCode, mediaType, data)
 	if err != nil {
 		c.fail(it, err.Error())
 		return nil
@@ -426,6 +426,11 @@ func (c *crawler) take(ctx context.Context, it item) []item {
 		c.mu.Unlock()
 	}
 	return c.refs(f, data)
+}
+
+// has says whether an answer with a status has what was asked for, as for a page or a manifest it has with every success that is whole.
+func has(status int) bool {
+	return status/100 == 2 && status != http.StatusNoContent && status != http.StatusResetContent && status != http.StatusPartialContent
 }
 
 // Nowhere is an address that no site has.
@@ -519,10 +524,13 @@ func (c *crawler) follow(key string) string {
 }
 
 // store writes an answer into the temporary folder, under a name that no path can be made of.
-func (c *crawler) store(it item, mediaType string, data []byte) (site.File, error) {
+func (c *crawler) store(it item, status int, mediaType string, data []byte) (site.File, error) {
 	sum := sha256.Sum256([]byte(it.key()))
 	name := hex.EncodeToString(sum[:])
 	f := site.File{Path: it.key(), URL: it.key(), Real: name, Size: int64(len(data)), Mode: 0o644, Type: mediaType}
+	if status != http.StatusOK {
+		f.Status = status
+	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if c.report.Bytes += f.Size; c.report.Bytes > c.limits.Bytes {

@@ -58,6 +58,9 @@ func Site(s *site.Site) (*Found, error) {
 	if err != nil {
 		return nil, err
 	}
+	if f.inline() {
+		return f, f.hold(Origin + start.URL)
+	}
 	file, ok := s.Find(link)
 	if !ok {
 		f.Missing = link + " is not in the site"
@@ -107,6 +110,10 @@ func page(origin, name, address string, src []byte) (f *Found, link string, err 
 		return f, "", fmt.Errorf("%s %w", name, ErrNone)
 	}
 	f.Line, f.Column = markup.Position(src, tag.Offset)
+	if _, _, inline := site.DataURL(strings.TrimSpace(tag.Value)); inline {
+		f.URL = strings.TrimSpace(tag.Value)
+		return f, f.URL, nil
+	}
 	link, ok := survey.Resolve(base, tag.Value)
 	if !ok {
 		return f, "", fmt.Errorf("%s:%d:%d: %q is no address of a manifest: the page %w", name, f.Line, f.Column, tag.Value, ErrNone)
@@ -154,7 +161,7 @@ func Address(ctx context.Context, address string) (*Found, error) {
 	}
 	if site.Essence(kind) != "text/html" && site.Essence(kind) != "application/xhtml+xml" {
 		f := &Found{Origin: origin, File: final, URL: strings.TrimPrefix(final, origin)}
-		return f, f.process(data, final, origin+"/")
+		return f, f.process(manifest.FromHeader(data, kind), final, origin+"/")
 	}
 	name := "page.html"
 	if site.Essence(kind) == "application/xhtml+xml" {
@@ -165,17 +172,30 @@ func Address(ctx context.Context, address string) (*Found, error) {
 		return nil, fmt.Errorf("%s: %w", final, err)
 	}
 	f.Page = final
-	if strings.HasPrefix(link, "http") {
+	switch {
+	case f.inline():
+		return f, f.hold(final)
+	case strings.HasPrefix(link, "http"):
 		f.Missing = link + " is on another origin, which is not asked"
 		return f, nil
 	}
-	body, _, at, err := get(ctx, origin+link)
+	body, kind, at, err := get(ctx, origin+link)
 	if err != nil {
 		f.Missing = err.Error()
 		return f, nil //nolint:nilerr // said to the user
 	}
 	f.File = at
-	return f, f.process(body, at, final)
+	return f, f.process(manifest.FromHeader(body, kind), at, final)
+}
+
+// inline says whether the link's address holds the manifest.
+func (f *Found) inline() bool { return len(f.URL) > 5 && strings.EqualFold(f.URL[:5], "data:") }
+
+// hold processes a manifest that stands in the link's address; its problems have their places there.
+func (f *Found) hold(documentURL string) error {
+	kind, body, _ := site.DataURL(f.URL)
+	f.File = f.Page + " (the manifest in its link)"
+	return f.process(manifest.FromHeader(body, kind), f.URL, documentURL)
 }
 
 // get fetches from one origin, following redirects that stay on it.

@@ -3,11 +3,13 @@ package manifest
 import (
 	"bytes"
 	"fmt"
+	"mime"
 	"strconv"
 	"strings"
 	"unicode/utf16"
 	"unicode/utf8"
 
+	"golang.org/x/text/encoding/htmlindex"
 	"golang.org/x/text/encoding/unicode"
 )
 
@@ -80,6 +82,24 @@ func decode(data []byte) []byte {
 		}
 	}
 	return bytes.ToValidUTF8(data, []byte("\ufffd"))
+}
+
+// FromHeader gives a manifest's bytes as UTF-8 when the Content-Type header that they came with names another encoding, as browsers do
+// (Fetch Standard and Encoding Standard, "decode"): a byte order mark counts for more.
+func FromHeader(data []byte, contentType string) []byte {
+	_, params, err := mime.ParseMediaType(contentType)
+	if err != nil || params["charset"] == "" || bytes.HasPrefix(data, []byte("\xef\xbb\xbf")) || bytes.HasPrefix(data, []byte("\xff\xfe")) || bytes.HasPrefix(data, []byte("\xfe\xff")) {
+		return data
+	}
+	e, err := htmlindex.Get(params["charset"])
+	if err != nil || e == unicode.UTF8 {
+		return data
+	}
+	out, err := e.NewDecoder().Bytes(data)
+	if err != nil {
+		return data
+	}
+	return out
 }
 
 // position counts lines by LF and columns in UTF-16 code units.

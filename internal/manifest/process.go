@@ -102,6 +102,9 @@ func Process(data []byte, file, manifestURL, documentURL string) (*Manifest, err
 	if err != nil {
 		return nil, fmt.Errorf("document URL %q: %w", documentURL, err)
 	}
+	if mu.Protocol() == "data:" { // an address that holds the manifest leads nowhere: browsers take the document's
+		mu = du
+	}
 	large := len(data) > maxBytes
 	if large { // it is read as if nothing stood in it
 		data = nil

@@ -13,9 +13,12 @@ import (
 func (s *Style) Audit(r *audit.Report) error {
 	s.sayf("%s\n\n", s.title.Render("Audit of "+r.Site))
 	for _, p := range r.Platforms {
-		if p.Installable {
+		switch {
+		case p.Installable:
 			s.sayf("  %s %s %s\n", s.good.Render("installs "), pad(p.Name, 26), s.faint.Render(p.How))
-		} else {
+		case len(p.NotKnown) > 0:
+			s.sayf("  %s %s %s\n", s.faint.Render("not known"), pad(p.Name, 26), strings.Join(p.NotKnown, ", "))
+		default:
 			s.sayf("  %s %s %s\n", s.bad.Render("does not "), pad(p.Name, 26), s.bad.Render(strings.Join(p.Blockers, ", ")))
 		}
 	}

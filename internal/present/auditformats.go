@@ -37,9 +37,12 @@ func auditMarkdown(r *audit.Report) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "## Audit of %s\n\n| platform | | |\n|---|---|---|\n", cell.Replace(r.Site))
 	for _, p := range r.Platforms {
-		if p.Installable {
+		switch {
+		case p.Installable:
 			fmt.Fprintf(&b, "| %s | installs | %s |\n", p.Name, p.How)
-		} else {
+		case len(p.NotKnown) > 0:
+			fmt.Fprintf(&b, "| %s | not known | %s |\n", p.Name, strings.Join(p.NotKnown, ", "))
+		default:
 			fmt.Fprintf(&b, "| %s | **does not install** | %s |\n", p.Name, orElse(strings.Join(p.Blockers, ", "), p.How))
 		}
 	}

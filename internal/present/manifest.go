@@ -10,6 +10,14 @@ import (
 	"tachyform.dev/tachyform/internal/platform"
 )
 
+// inAddress shortens an address that holds the manifest itself.
+func inAddress(u string) string {
+	if strings.HasPrefix(u, "data:") {
+		return "in the address of its link"
+	}
+	return u
+}
+
 // ManifestView is a manifest as written and as a browser makes it; its JSON form is tachyform.manifest/1.
 type ManifestView struct {
 	Format    string               `json:"format"`
@@ -109,7 +117,7 @@ func short(v json.RawMessage) string {
 
 // Manifest writes what is written beside what a browser makes of it.
 func (s *Style) Manifest(v *ManifestView) error {
-	s.printf("%s\n", s.title.Render("Manifest "+v.URL))
+	s.printf("%s\n", s.title.Render("Manifest "+inAddress(v.URL)))
 	if v.Page != "" {
 		s.printf("%s\n", s.faint.Render("linked by "+v.Page))
 	}

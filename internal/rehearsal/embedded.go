@@ -225,22 +225,29 @@ func (e *Embedded) Registrations() ([]stage.Registration, error) { return e.b.Re
 // Remarks gives what was noticed since the last call.
 func (e *Embedded) Remarks() []stage.Remark { return e.b.Remarks() }
 
-// Registers says whether the scripts of a page, when they run, register a worker. It says so too of a page whose scripts fail here for
-// what the stage lacks, and of one that asks for something that nothing is known of.
-func Registers(server *site.Server, others map[string]*site.Server, url string) (bool, error) {
+// StartPage is what was seen of a page whose scripts were run.
+type StartPage struct {
+	Sure      bool   // its scripts ran without failing for what the stage lacks, and asked for nothing that nothing is known of
+	Registers bool   // a worker
+	Manifest  string // the address that it links as its manifest in the end, "" for none; root-relative for the site's own origin
+}
+
+// Watch runs the scripts of a page as a first visitor's browser does, and looks at what comes of it.
+func Watch(server *site.Server, others map[string]*site.Server, url string) (*StartPage, error) {
 	st := NewEmbedded(server, others, stage.Limits{})
 	defer st.Close()
 	st.RunScripts(true)
 	l, err := st.Open(url)
 	if err != nil {
-		return false, err
+		return nil, err
 	}
 	if err := st.Settle(); err != nil {
-		return false, err
-	}
-	if !l.Ran || slices.ContainsFunc(l.Errors, func(e stage.PageError) bool { return e.Needs != "" }) || slices.ContainsFunc(st.Remarks(), func(r stage.Remark) bool { return r.Kind == "unknown-origin" || r.Kind == "unknown-script" }) {
-		return true, nil
+		return nil, err
 	}
 	regs, err := st.Registrations()
-	return len(regs) > 0, err
+	if err != nil {
+		return nil, err
+	}
+	unknown := slices.ContainsFunc(l.Errors, func(e stage.PageError) bool { return e.Needs != "" }) || slices.ContainsFunc(st.Remarks(), func(r stage.Remark) bool { return r.Kind == "unknown-origin" || r.Kind == "unknown-script" })
+	return &StartPage{Sure: l.Ran && !unknown, Registers: len(regs) > 0, Manifest: l.Manifest}, nil
 }

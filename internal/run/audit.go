@@ -9,6 +9,7 @@ import (
 	"tachyform.dev/tachyform/internal/audit"
 	"tachyform.dev/tachyform/internal/crawl"
 	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/markup"
 	"tachyform.dev/tachyform/internal/rehearsal"
 	"tachyform.dev/tachyform/internal/routes"
 	"tachyform.dev/tachyform/internal/site"
@@ -36,8 +37,11 @@ func (w *Work) AuditFolder(ctx context.Context, s *site.Site, opts audit.Options
 	if err != nil {
 		return nil, nil, err
 	}
-	if opts.Unmet, err = w.unmet(server, opts.Inventory, r, scripts); err != nil {
+	if err := w.watch(server, r, scripts, &opts); err != nil {
 		return nil, nil, err
+	}
+	if opts.Others, err = w.Config.Origins(); err != nil {
+		return nil, nil, input(err)
 	}
 	report, err := audit.Run(ctx, server, r, opts)
 	if err != nil {
@@ -49,24 +53,36 @@ func (w *Work) AuditFolder(ctx context.Context, s *site.Site, opts audit.Options
 // ofAPlace is what conditions ask for that are meant to differ between one server and another.
 var ofAPlace = regexp.MustCompile(`\b(?:location|host|hostname|origin|protocol|domain)\b`)
 
-// unmet finds a call that registers a worker, as the scripts are written, and that is not come to when they run.
-func (w *Work) unmet(server *site.Server, inv *survey.Inventory, r *rehearsal.Report, scripts string) (*survey.Registration, error) {
-	if scripts == "read" || r.Worker.State == "none" || r.Worker.State == "not known" || len(inv.Registrations) == 0 {
-		return nil, nil
-	}
-	for i := range inv.Registrations {
-		if c := inv.Registrations[i].When; c == "" || ofAPlace.MatchString(c) {
-			return nil, nil
-		}
+// watch runs the start page's scripts for what cannot be read from them: whether a call that registers a worker, as they are written, is come to,
+// and which manifest they link.
+func (w *Work) watch(server *site.Server, r *rehearsal.Report, scripts string, opts *audit.Options) error {
+	inv := opts.Inventory
+	if scripts == "read" || r.Worker.State == "not known" || !hasScripts(inv) {
+		return nil
 	}
 	others, err := w.Config.Origins()
 	if err != nil {
-		return nil, input(err)
+		return input(err)
 	}
-	if comes, err := rehearsal.Registers(server, others, inv.StartFile.URL); comes || err != nil {
-		return nil, err
+	seen, err := rehearsal.Watch(server, others, inv.StartFile.URL)
+	if err != nil {
+		return err
 	}
-	return &inv.Registrations[0], nil
+	opts.Linked = seen.Manifest
+	if r.Worker.State != "none" && seen.Sure && !seen.Registers && len(inv.Registrations) > 0 && !slices.ContainsFunc(inv.Registrations, func(r survey.Registration) bool { return r.When == "" || ofAPlace.MatchString(r.When) }) {
+		opts.Unmet = &inv.Registrations[0]
+	}
+	return nil
+}
+
+// hasScripts says whether the start page runs anything.
+func hasScripts(inv *survey.Inventory) bool {
+	src, err := inv.Site.Read(inv.StartFile.Path)
+	if err != nil {
+		return false
+	}
+	m := markup.ReadPage(src)
+	return len(m.Scripts) > 0 || slices.ContainsFunc(m.Refs, func(r markup.Ref) bool { return r.Use == markup.UseScript })
 }
 
 // maxAsked bounds the addresses without a file that are fetched in an audit.
@@ -228,6 +244,12 @@ func (w *Work) auditRead(ctx context.Context, res *crawl.Result, server *site.Se
 	end()
 	if err != nil {
 		return nil, err
+	}
+	if err := w.watch(server, r, "", &opts); err != nil {
+		return nil, err
+	}
+	if opts.Others, err = c.Origins(); err != nil {
+		return nil, input(err)
 	}
 	return audit.Run(ctx, server, r, opts)
 }

@@ -323,6 +323,9 @@ func (v *Server) missing() Answer {
 
 func (v *Server) file(p string, status int) Answer {
 	f, _ := v.Site.File(p)
+	if f.Status != 0 && status == http.StatusOK {
+		status = f.Status
+	}
 	e, err := v.read(f)
 	if err != nil {
 		return text(http.StatusInternalServerError, "the file cannot be read\n")

@@ -30,7 +30,8 @@ type File struct {
 	Mode fs.FileMode // permission bits
 	Type string      // media type a plain server sends
 	// Real is the path below the site of the file that this one is a symbolic link to, or Path itself.
-	Real string
+	Real   string
+	Status int // of the answer of a live origin when it is another than 200 and has the file all the same; 0 for 200
 }
 
 // IsPage says whether the file is an HTML or XHTML page.

@@ -107,6 +107,7 @@ func Save(dir string, res *crawl.Result, sources map[string]string) error {
 		if err != nil {
 			return err
 		}
+		x.Status = f.Status
 		if h := res.Headers[f.URL].Clone(); len(h) > 0 {
 			delete(h, "Content-Type")
 			for i, v := range h["Content-Security-Policy"] {
@@ -190,7 +191,7 @@ func Read(dir string) (*Taken, error) {
 		if !strings.HasPrefix(f.URL, "/") || path.Base(f.Body) != f.Body || !fs.ValidPath(f.Body) {
 			return nil, fmt.Errorf("%s: it names %q, which no snapshot has", path.Join(filepath.ToSlash(dir), Name), f.URL)
 		}
-		files = append(files, site.File{Path: f.URL, URL: f.URL, Real: f.Body, Size: f.Size, Mode: 0o644, Type: f.Type})
+		files = append(files, site.File{Path: f.URL, URL: f.URL, Real: f.Body, Size: f.Size, Mode: 0o644, Type: f.Type, Status: f.Status})
 		h := f.Headers.Clone()
 		if h == nil {
 			h = http.Header{}

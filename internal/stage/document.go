@@ -277,6 +277,9 @@ func (d *document) look(l *Load) {
 		return
 	}
 	l.Title = d.hook("title").String()
+	if l.Manifest = d.hook("manifest").String(); strings.HasPrefix(l.Manifest, "http") {
+		l.Manifest = d.b.Relative(l.Manifest)
+	}
 	text := d.hook("text").String()
 	if len(text) > maxTextShown {
 		text = strings.ToValidUTF8(text[:maxTextShown], "")

@@ -1,8 +1,6 @@
 package stage
 
 import (
-	"encoding/base64"
-	"mime"
 	"net/http"
 	"sort"
 	"strconv"
@@ -122,51 +120,14 @@ func (b *Browser) networkFetch(req *request, done func(*response, netError)) can
 	return func() { stopped = true }
 }
 
-// dataURL answers with what the URL itself holds (Fetch Standard, "data: URL processor").
+// dataURL answers with what the URL itself holds.
 func dataURL(u string) (*response, netError) {
-	u, _, _ = strings.Cut(u, "#")
-	kind, data, ok := strings.Cut(strings.TrimPrefix(u, "data:"), ",")
+	kind, body, ok := site.DataURL(u)
 	if !ok {
 		return nil, failedToFetch
 	}
-	body := []byte(unescaped(data))
-	kind = strings.TrimSpace(kind)
-	if i := strings.LastIndexByte(kind, ';'); i >= 0 && strings.EqualFold(strings.TrimSpace(kind[i+1:]), "base64") {
-		kind = strings.TrimRight(kind[:i], " ")
-		plain := strings.TrimRight(strings.Map(func(r rune) rune {
-			if strings.ContainsRune("\t\n\f\r ", r) {
-				return -1
-			}
-			return r
-		}, string(body)), "=")
-		var err error
-		if body, err = base64.RawStdEncoding.DecodeString(plain); err != nil {
-			return nil, failedToFetch
-		}
-	}
-	if strings.HasPrefix(kind, ";") {
-		kind = "text/plain" + kind
-	}
-	if _, _, err := mime.ParseMediaType(kind); err != nil || !strings.Contains(kind, "/") {
-		kind = "text/plain;charset=US-ASCII"
-	}
+	u, _, _ = strings.Cut(u, "#")
 	return &response{url: u, status: 200, statusText: "OK", kind: "basic", headers: [][2]string{{"content-type", kind}}, body: &blob{data: body}}, ""
-}
-
-// unescaped decodes percent-encoding; what is none stays.
-func unescaped(s string) string {
-	var b strings.Builder
-	for i := 0; i < len(s); i++ {
-		if s[i] == '%' && i+2 < len(s) {
-			if n, err := strconv.ParseUint(s[i+1:i+3], 16, 8); err == nil {
-				b.WriteByte(byte(n))
-				i += 2
-				continue
-			}
-		}
-		b.WriteByte(s[i])
-	}
-	return b.String()
 }
 
 // cachedFetch asks the HTTP cache, then the server.

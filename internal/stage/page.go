@@ -47,6 +47,7 @@ type Load struct {
 
 	Ran      bool          // the page's scripts ran; what follows was observed
 	Text     string        // what the visitor reads
+	Manifest string        // the address that the page links as its manifest by then, "" for none; root-relative for the site's own origin
 	Shown    string        // where the page's own scripts have led the address, "" for nowhere
 	Requests []PageRequest // sorted
 	Errors   []PageError

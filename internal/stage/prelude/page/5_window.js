@@ -473,6 +473,7 @@ $.hooks({
   rejected: (promise, reason) => { const e = made(PromiseRejectionEvent, "unhandledrejection", {promise, reason, cancelable: true}); dispatch(globalThis, e); return e.defaultPrevented; },
   text: () => { const out = []; if (document.body) textOf(document.body, out); return out.join("").replace(/\s+/g, " ").trim(); },
   title: () => { const t = document.getElementsByTagName("title")[0]; return t ? t.textContent.replace(/[\t\n\f\r ]+/g, " ").trim() : ""; },
+  manifest: () => { const l = document.querySelector("link[rel~='manifest' i][href]"); return l ? l.href : ""; },
   message: (data, worker) => fire(container, made(MessageEvent, "message", {data, origin, source: workerOf(worker)})),
   controllerchange: () => { lookReady(); fire(container, made(Event, "controllerchange")); },
   workerstate: (id, state) => { const w = workers.get(id); if (!w) return; workerInfo(w).state = state; if (state === "activated" || state === "activating") lookReady(); fire(w, made(Event, "statechange")); },
