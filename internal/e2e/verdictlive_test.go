@@ -33,7 +33,6 @@ func TestLiveVerdicts(t *testing.T) {
 	type answer struct {
 		status  int
 		headers []string // name, value, …
-		body    string   // "" for the file
 	}
 	foreign := "" // scheme and host of another origin, which has the same files
 	at := ""      // the app's address

@@ -182,6 +182,9 @@ func declared(src []byte) (encoding.Encoding, string) {
 // declaredLate gives the encoding that a meta element of the head declares, wherever it stands: browsers read the page again then (HTML
 // Standard, "changing the encoding while parsing").
 func declaredLate(src []byte) (encoding.Encoding, string) {
+	if !bytes.Contains(bytes.ToLower(src), []byte("charset")) {
+		return nil, ""
+	}
 	z := html.NewTokenizer(bytes.NewReader(src))
 	for {
 		switch z.Next() {
@@ -197,7 +200,10 @@ func declaredLate(src []byte) (encoding.Encoding, string) {
 			switch string(name) {
 			case "html", "head", "title", "base", "link", "script", "style", "noscript", "template":
 			case "meta":
-				if e, name, _ := charset.DetermineEncoding(raw, ""); name != "windows-1252" && bytes.Contains(bytes.ToLower(raw), []byte("charset")) {
+				if !bytes.Contains(bytes.ToLower(raw), []byte("charset")) {
+					continue
+				}
+				if e, name, _ := charset.DetermineEncoding(raw, ""); name != "windows-1252" {
 					return e, name
 				}
 			default:

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"bytes"
 	"context"
 	"regexp"
 	"slices"
@@ -54,10 +55,11 @@ func (w *Work) AuditFolder(ctx context.Context, s *site.Site, opts audit.Options
 var ofAPlace = regexp.MustCompile(`\b(?:location|host|hostname|origin|protocol|domain)\b`)
 
 // watch runs the start page's scripts for what cannot be read from them: whether a call that registers a worker, as they are written, is come to,
-// and which manifest they link.
+// and which manifest they link. It is left out where neither can be.
 func (w *Work) watch(server *site.Server, r *rehearsal.Report, scripts string, opts *audit.Options) error {
 	inv := opts.Inventory
-	if scripts == "read" || r.Worker.State == "not known" || !hasScripts(inv) {
+	unsure := r.Worker.State != "none" && len(inv.Registrations) > 0 && !slices.ContainsFunc(inv.Registrations, func(r survey.Registration) bool { return r.When == "" || ofAPlace.MatchString(r.When) })
+	if scripts == "read" || r.Worker.State == "not known" || !unsure && !mayLink(inv) {
 		return nil
 	}
 	others, err := w.Config.Origins()
@@ -69,20 +71,40 @@ func (w *Work) watch(server *site.Server, r *rehearsal.Report, scripts string, o
 		return err
 	}
 	opts.Linked = seen.Manifest
-	if r.Worker.State != "none" && seen.Sure && !seen.Registers && len(inv.Registrations) > 0 && !slices.ContainsFunc(inv.Registrations, func(r survey.Registration) bool { return r.When == "" || ofAPlace.MatchString(r.When) }) {
+	if unsure && seen.Sure && !seen.Registers {
 		opts.Unmet = &inv.Registrations[0]
 	}
 	return nil
 }
 
-// hasScripts says whether the start page runs anything.
-func hasScripts(inv *survey.Inventory) bool {
+// mayLink says whether a script of the start page may link a manifest: none does without the word.
+func mayLink(inv *survey.Inventory) bool {
 	src, err := inv.Site.Read(inv.StartFile.Path)
 	if err != nil {
 		return false
 	}
 	m := markup.ReadPage(src)
-	return len(m.Scripts) > 0 || slices.ContainsFunc(m.Refs, func(r markup.Ref) bool { return r.Use == markup.UseScript })
+	says := func(source []byte) bool { return bytes.Contains(bytes.ToLower(source), []byte("manifest")) }
+	for _, s := range m.Scripts {
+		if says(s.Source) {
+			return true
+		}
+	}
+	for _, p := range inv.Pages {
+		if p.File.Path != inv.StartFile.Path {
+			continue
+		}
+		for _, n := range p.Needs {
+			f := inv.FileOf(n.URL)
+			if f == nil || f.Kind() != "script" {
+				continue
+			}
+			if source, err := inv.Site.Read(f.Path); err == nil && says(source) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // maxAsked bounds the addresses without a file that are fetched in an audit.

@@ -155,12 +155,16 @@ func (c *readCache) blank() *document {
 	c.mu.Lock()
 	n := c.next
 	c.next = nil
+	c.made++
+	more := c.made > 1 // many are opened once only, such as those that an audit looks at
 	c.mu.Unlock()
 	if n == nil {
 		n = newBlank()
 	}
 	<-n.ready
-	c.ahead()
+	if more {
+		c.ahead()
+	}
 	return n.d
 }
 

@@ -20,6 +20,7 @@ type readCache struct {
 	modules  map[string]*compiledModule
 	ran      map[string]*ran
 	next     *blank // made ahead, nil when there is none
+	made     int    // how many were asked for
 	ours     sync.Once
 	members  map[string]bool // that the stage's interfaces have, once they were read
 }
