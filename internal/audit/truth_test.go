@@ -24,7 +24,7 @@ func TestVerdictsAsRecorded(t *testing.T) {
 	require.Len(t, recorded, len(cases))
 	all := t.TempDir()
 	require.NoError(t, truth.Write(all, cases))
-	installable := 0
+	installable, rules := 0, site.Rules{Headers: truth.Headers(cases)}
 	for i, c := range cases {
 		if strings.Contains(c.Manifest, `"http:"`) {
 			continue // relative on an http origin, as the recording was, and absolute on https, which an audit takes for granted
@@ -35,7 +35,7 @@ func TestVerdictsAsRecorded(t *testing.T) {
 		require.NoError(t, os.CopyFS(filepath.Join(dir, folder), os.DirFS(filepath.Join(all, folder))))
 		s, err := site.Open(dir, "/")
 		require.NoError(t, err)
-		r, err := Run(context.Background(), site.NewServer(s, site.Rules{}), &rehearsal.Report{}, Options{Platforms: []string{"chromium-desktop"}})
+		r, err := Run(context.Background(), site.NewServer(s, rules), &rehearsal.Report{}, Options{Platforms: []string{"chromium-desktop"}})
 		require.NoError(t, err, c.Name)
 		require.NoError(t, s.Close())
 		require.Len(t, r.Platforms, 1)

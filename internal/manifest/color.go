@@ -42,10 +42,16 @@ func (c Color) luminance() float64 {
 
 var cssComment = regexp.MustCompile(`(?s)/\*.*?\*/`)
 
+// outerComments are those before and behind a value; the last may be left open.
+var outerComments = regexp.MustCompile(`(?s)^(?:\s*/\*.*?\*/)+|(?:/\*[^*]*(?:\*+[^*/][^*]*)*\*+/\s*)+$|/\*[^*]*(?:\*+[^*/][^*]*)*\**$`)
+
 // ParseColor reads the forms of CSS Color 4 that need no context: hexadecimal, names, transparent, rgb(), hsl(), hwb(),
 // lab(), lch(), oklab(), oklch() and color(), in old and new syntax. Colours outside sRGB are clamped to it.
 func ParseColor(s string) (Color, bool) {
 	s = strings.ToLower(strings.Trim(s, " \t\r\n\f"))
+	if bare := strings.Trim(outerComments.ReplaceAllString(s, ""), " \t\r\n\f"); strings.HasPrefix(bare, "#") || strings.HasSuffix(bare, ")") { // seen in Chromium: not around names
+		s = bare
+	}
 	switch {
 	case strings.HasPrefix(s, "#"):
 		return hexColor(s[1:])

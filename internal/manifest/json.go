@@ -9,6 +9,7 @@ import (
 	"unicode/utf16"
 	"unicode/utf8"
 
+	"golang.org/x/text/encoding/charmap"
 	"golang.org/x/text/encoding/htmlindex"
 	"golang.org/x/text/encoding/unicode"
 )
@@ -92,7 +93,10 @@ func FromHeader(data []byte, contentType string) []byte {
 		return data
 	}
 	e, err := htmlindex.Get(params["charset"])
-	if err != nil || e == unicode.UTF8 {
+	if err != nil { // seen in Chromium: a name that nobody knows is taken for Latin
+		e = charmap.Windows1252
+	}
+	if e == unicode.UTF8 {
 		return data
 	}
 	out, err := e.NewDecoder().Bytes(data)

@@ -14,6 +14,7 @@ type Case struct {
 	Name     string
 	Head     string // "" for a plain link to m.webmanifest
 	Manifest string // bytes
+	Type     string // the Content-Type that it is sent with, "" for a manifest's
 }
 
 // Link is the plain link.
@@ -133,8 +134,37 @@ func Cases() []Case {
 	add("permissions with a string", with(`"permissions_policy": {"geolocation": "self"}`))
 	add("permissions with a number in the list", with(`"permissions_policy": {"geolocation": [3]}`))
 	add("twice", "{"+strings.Join(base, ", ")+`, "name": "Second"}`)
+	more(add, each)
+	for _, t := range sent {
+		out = append(out, Case{Name: "sent as " + t[0], Head: Link, Manifest: t[1], Type: t[0]})
+	}
 	add("twice, the last wrong", "{"+strings.Join(base, ", ")+`, "name": 3}`)
 	return out
+}
+
+// sent are manifests that come with a charset.
+var sent = func() [][2]string {
+	latin, utf8 := strings.Replace(with(), "Skerry", "Sk\xe9rry", 1), strings.Replace(with(), "Skerry", "Sk\u00e9rry", 1)
+	return [][2]string{
+		{"application/json; charset=iso-8859-1", latin}, {"application/json; charset=Windows-1252", latin}, {"application/json; charset=utf-8", latin}, {"application/json; charset=nonsense", latin},
+		{"application/json; charset=\"iso-8859-1\"", latin}, {"text/plain; charset=iso-8859-1", latin}, {"application/json; charset=iso-8859-1", utf8}, {"application/json; charset=iso-8859-1", "\ufeff" + utf8},
+		{"application/json; charset=utf-16le", utf16le(with())[2:]}, {"application/json; charset=utf-16", with()}, {"application/json; charset=utf-8", utf16le(with())}, {"application/json; charset=koi8-r", latin}, {"application/json; charset=shift_jis", strings.Replace(with(), "Skerry", "\x93\x8c", 1)},
+		{"text/html", with()}, {"image/png", with()},
+	}
+}()
+
+// more are manifests in which people's tools put what is seldom seen.
+func more(add func(name, manifest string), each func(what string, members ...string)) {
+	for _, c := range []string{"red /* a */", "rgb(1, /* a */ 2, 3)", "rgb(1/**/ 2 3)", "r/**/ed", "/**/red", "red/* a", "rgb(/* a */1 2 3)", "hsl(198/**/ 81% 23%)", "#0b4f6c/* a */", "#0b4f6c /* a */", "#abc/**/", "/* a */#0b4f6c", "rgb(1 2 3)/* a */", "rgb(1 2 3) /* a */", "#0b4f6c/* a", "#0b4f6c/**//**/", "#0b4f6c x", "transparent/**/", "rgb/**/(1, 2, 3)",
+		"hwb(0 0% 0%)", "hwb(90 10% 10%)", "hwb(90deg 10% 10% / 0.5)", "hwb(33.3 12.5% 37.5%)", "hwb(120 33% 33%)", "hwb(210 20% 40%)", "hwb(270.5 5% 45%)", "hwb(0 100% 100%)", "hwb(0, 10%, 10%)", "hwb(45 50% 50%)", "hwb(300 1% 2%)", "hwb(none 10% 10%)", "hwb(1turn 10% 20%)", "hwb(198 4 58)",
+		"hsl(33.3 12.5% 37.5%)", "hsl(-30 50% 50%)", "hsl(0 120% 50%)", "hsl(0 50% -10%)", "hsl(90 33% 33%)", "rgb(0.5 0.49 254.5)", "rgb(12.5% 37.5% 99.9%)", "rgba(0,0,0,0.501)", "rgb(1 2 3 / 1.5)", "#0B4F6C", "#00000000"} {
+		add("colour "+c, with(`"theme_color": `+quote(c)))
+	}
+	for _, m := range []string{"{\n  \"name\": \"a\"\n  \"short_name\": \"b\"\n}", "{\"name\": \"a\",, \"b\": 1}", "{\n\t\"name\": tru\n}", "{\n  name: 1\n}", "{\"a\": 01}", "{\"a\": .5}", "{\"a\": +1}", "{\"a\": 1.}", "{\"a\": \"x\ny\"}", "{\"a\": \"\\q\"}", "{\"a\": \"\\u12\"}", "[1, 2", "{\"a\": [1, ]}", "{\"a\": }", "{\"a\" 1}", "{\"é\": x}", "{} {}", "\t\n ", "{\"a\": \"", "{\"a\": /* b */ 1, // c\n}", strings.Repeat("[", 300) + strings.Repeat("]", 300)} {
+		add("syntax "+m, m)
+	}
+	each("launch", `"launch_handler": {"client_mode": "auto"}`, `"launch_handler": {"client_mode": ["auto", "focus-existing"]}`, `"launch_handler": null`, `"launch_handler": {"client_mode": null}`, `"launch_handler": {"client_mode": ["navigate-new"], "x": 1}`, `"launch_handler": {"route_to": "existing-client"}`)
+	each("seldom", `"start_url": "\u0000"`, `"name": "a\u0000b"`, `"name": "\u202eabc"`, `"scope": ".."`, `"display": "standalone\u0000"`, `"icons": [{"src": "/i/192.png", "sizes": "192x192 any"}]`, `"icons": [{"src": "/i/192.png", "sizes": "192×192"}]`, `"icons": [[{"src": "/i/192.png", "sizes": "192x192"}]]`)
 }
 
 func quote(s string) string {

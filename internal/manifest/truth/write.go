@@ -6,7 +6,20 @@ import (
 	"image/png"
 	"os"
 	"path/filepath"
+
+	"tachyform.dev/tachyform/internal/site"
 )
+
+// Headers gives the rules by which the cases' manifests are sent.
+func Headers(cases []Case) []site.HeaderRule {
+	var out []site.HeaderRule
+	for i, c := range cases {
+		if c.Type != "" {
+			out = append(out, site.HeaderRule{Path: Path(i) + "m.webmanifest", Name: "Content-Type", Value: c.Type})
+		}
+	}
+	return out
+}
 
 // Write puts the cases into a folder as a site, with the pictures that they name.
 func Write(dir string, cases []Case) error {

@@ -40,7 +40,7 @@ func record(out string) error {
 		return err
 	}
 	defer s.Close()
-	server, err := serve.Start(site.NewServer(s, site.Rules{}))
+	server, err := serve.Start(site.NewServer(s, site.Rules{Headers: truth.Headers(cases)}))
 	if err != nil {
 		return err
 	}
