@@ -165,3 +165,24 @@ func TestFragments(t *testing.T) {
 	})
 	assert.Equal(t, map[string]string{"part.html": "a part of a page: index.html:1 fetches it, and it has no doctype, head or body of its own"}, inv.Fragments)
 }
+
+// TestFragmentsThatNothingNames: scripts also put together the addresses of parts.
+func TestFragmentsThatNothingNames(t *testing.T) {
+	inv := take(t, "/", map[string]string{
+		"index.html":      "<!doctype html><title>a</title><a href=plain.html>x</a><a href='/clean'>x</a><a href=folder/>x</a><script src=main.js></script><script>navigator.serviceWorker.register('worker.js')</script>",
+		"main.js":         "const row = (n) => fetch(`parts/${n}.html`).then((r) => r.text()); location = 'led.html'",
+		"worker.js":       `self.addEventListener("fetch", () => {}); const list = ["parts/row.html"]`,
+		"sw.js":           `self.tachyform = {now: {pages: {"/parts/row.html": "x"}}}`,
+		"parts/row.html":  "<tr><td>Row</td></tr>",
+		"parts/menu.html": "<!-- the menu -->\n<nav>Tides</nav>",
+		"plain.html":      "<p>A page that is linked</p>", "clean.html": "<p>So is this</p>", "folder/index.html": "<p>And this</p>", "led.html": "<p>A script leads here</p>",
+		"listed.html": "<p>x</p>", "pages.json": `["listed.html"]`,
+		"own.html": "<meta charset=utf-8><p>It has what belongs into a head</p>", "empty.html": " ",
+	})
+	var got []string
+	for path, why := range inv.Fragments {
+		assert.Contains(t, why, "nothing names it")
+		got = append(got, path)
+	}
+	assert.ElementsMatch(t, []string{"parts/row.html", "parts/menu.html"}, got)
+}
