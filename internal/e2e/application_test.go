@@ -234,7 +234,11 @@ func TestRoutedApplications(t *testing.T) {
 	dir := npmBuild(t, "routed.mjs")
 	apps, err := os.ReadDir(filepath.Join(dir, "routed"))
 	require.NoError(t, err)
-	require.GreaterOrEqual(t, len(apps), 6)
+	require.GreaterOrEqual(t, len(apps), 8)
+	write(t, dir, map[string]string{"clicks.toml": `[[story]]
+name = "by clicks"
+steps = ["open /", "network offline", "click Boats", "expect text All boats", "click Boat 1", "expect text cannot be shown just now", "click Fares", "expect text Fares from four pounds", "back", "expect text The boat", "back", "expect text All boats", "click Boat 2", "expect text The boat", "reload", "expect text The boat", "click Fares", "expect text Fares"]
+`})
 	for _, app := range apps {
 		t.Run(app.Name(), func(t *testing.T) {
 			t.Parallel()
@@ -264,6 +268,10 @@ func TestRoutedApplications(t *testing.T) {
 				assert.Equal(t, want.Outcome, got.Outcome, "%s: %s, and in Chromium %s", key, got.Why, want.Why)
 				assert.Equal(t, strings.Join(strings.Fields(*want.Text), ""), strings.Join(strings.Fields(*got.Text), ""), key)
 				assert.Equal(t, want.Seen, got.Seen, key)
+			}
+			for _, stage := range []string{"embedded", "chromium"} {
+				out, _, status := run(t, dir, "rehearse", at, "--config", "clicks.toml", "--story", "by clicks", "--stage", stage)
+				assert.Equal(t, 0, status, "%s, without a network: %s", stage, out)
 			}
 		})
 	}

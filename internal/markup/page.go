@@ -90,7 +90,8 @@ type Page struct {
 	Base         Tag // href of the first base element
 	CSP          []Tag
 	Refs         []Ref
-	Imports      map[string]string // of import maps, without their scopes: addresses by names, or by beginnings of names that end with a slash
+	Imports      map[string]string            // of import maps, without their scopes: addresses by names, or by beginnings of names that end with a slash
+	Scopes       map[string]map[string]string // the same by beginnings of importers' addresses, of the first import map
 	Forms        []Form
 	Scripts      []Script
 	Styles       []Script
@@ -389,10 +390,13 @@ func (r *pageReader) raw(name string, s Script, t Token) {
 		r.p.Styles = append(r.p.Styles, s)
 	case "importmap":
 		s.Offset, s.Source = t.Start, r.src[t.Start:t.End]
-		refs, imports := importMap(s.Source, t.Start)
+		refs, imports, scopes := importMap(s.Source, t.Start)
 		r.p.Refs = append(r.p.Refs, refs...)
 		if r.p.Imports == nil {
 			r.p.Imports = imports
+		}
+		if r.p.Scopes == nil {
+			r.p.Scopes = scopes
 		}
 		for name, u := range imports { // of several maps the first that names something counts
 			if _, known := r.p.Imports[name]; !known {

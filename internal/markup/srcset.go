@@ -101,14 +101,15 @@ func Imported(imports map[string]string, name string) string {
 	return found
 }
 
-// importMap gives the addresses of an import map, and by which names modules are asked for. They are only fetched when a module asks for them.
-func importMap(src []byte, offset int) ([]Ref, map[string]string) {
+// importMap gives the addresses of an import map, and by which names modules are asked for, also in scopes. They are only fetched when a module asks for
+// them.
+func importMap(src []byte, offset int) ([]Ref, map[string]string, map[string]map[string]string) {
 	var m struct {
 		Imports map[string]string            `json:"imports"`
 		Scopes  map[string]map[string]string `json:"scopes"`
 	}
 	if json.Unmarshal(src, &m) != nil {
-		return nil, nil
+		return nil, nil, nil
 	}
 	at := quotedAt(src)
 	var out []Ref
@@ -127,7 +128,7 @@ func importMap(src []byte, offset int) ([]Ref, map[string]string) {
 	sort.Slice(out, func(i, j int) bool {
 		return out[i].Offset < out[j].Offset || out[i].Offset == out[j].Offset && out[i].URL < out[j].URL
 	})
-	return out, m.Imports
+	return out, m.Imports, m.Scopes
 }
 
 // quotedAt gives where each quoted text stands first that has no escapes.

@@ -45,7 +45,7 @@ func (inv *Inventory) fragments() {
 				}
 			}
 			inv.Fragments[p.File.Path] = "a part of a page: " + by + " fetches it, and it has no doctype, head or body of its own"
-		case !inAHead.Match(src) && len(bytes.TrimSpace(src)) > 0 && !bytes.ContainsRune(src, 0):
+		case !inAHead.Match(src) && editable(p.File.Path, src):
 			unsure = append(unsure, p.File)
 		}
 	}
@@ -58,6 +58,12 @@ func (inv *Inventory) fragments() {
 			inv.Fragments[f.Path] = "a part of a page, as it seems: it has no doctype, head, body or title of its own, and nothing names it; give it a title when people open it"
 		}
 	}
+}
+
+// editable says whether nothing else keeps a page from being edited; what does says more.
+func editable(name string, src []byte) bool {
+	_, err := pagehead.Read(name, src)
+	return err == nil && len(bytes.TrimSpace(src)) > 0
 }
 
 // maxFragment is how large a part of a page may be, in bytes.

@@ -36,7 +36,8 @@ type Page struct {
 
 	Edit *Edit // set when [Options.Edits] asks for it
 
-	shape uint64 // a hash of the needs
+	shape   uint64     // a hash of the needs
+	imports *importMap // nil for a page without
 }
 
 // Edit is what an editor of the page's head has to know, without the page's bytes.
@@ -184,6 +185,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		unread    string
 		links     []string
 		shows     markup.Characters
+		bare      []markup.Ref
 	}
 	results := make([]result, len(s.Files))
 	every := len(s.Pages())/sampled + 1
@@ -252,7 +254,9 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 				if bytes.HasPrefix(data, []byte("// Tachyform ")) {
 					return nil
 				}
-				rd.script(markup.ReadScript(data, 0), f.URL)
+				facts := markup.ReadScript(data, 0)
+				r.bare = facts.Bare
+				rd.script(facts, f.URL)
 			}
 			if kind != "page" {
 				r.needs = append(r.needs, rd.needs...)
@@ -269,6 +273,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		return nil, err
 	}
 	data, stores := map[string]bool{}, map[string]bool{}
+	bare := map[string][]markup.Ref{} // names of modules that are no addresses, by the script file that has them
 	for i, r := range results {
 		for k := range r.stores {
 			stores[k] = true
@@ -281,6 +286,9 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 			inv.Pages = append(inv.Pages, *r.page)
 		}
 		inv.Characters.Join(&r.shows)
+		if len(r.bare) > 0 {
+			bare[f.URL] = r.bare
+		}
 		if len(r.needs) > 0 {
 			inv.Needs[f.URL] = r.needs
 		}
@@ -299,6 +307,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 			data[d] = true
 		}
 	}
+	inv.mapped(bare)
 	for d := range data {
 		inv.Data = append(inv.Data, d)
 	}
@@ -399,11 +408,12 @@ func (r *reader) page(data []byte, withLinks bool) (*Page, []string) {
 	for _, s := range m.Styles {
 		p.Needs = append(p.Needs, r.refs(markup.StyleRefs(s.Source, s.Offset), base)...)
 	}
+	p.imports = importMapOf(r.inv.Site.Origin, base, m)
 	for _, s := range m.Scripts {
 		facts := r.inline(s)
 		for _, ref := range facts.Bare {
-			if ref.URL = markup.Imported(m.Imports, ref.URL); ref.URL != "" {
-				p.Needs = append(p.Needs, r.refs([]markup.Ref{ref}, base)...)
+			if u := p.imports.find(r.file.URL, ref.URL); u != "" {
+				p.Needs = append(p.Needs, Need{URL: u, Use: ref.Use})
 			}
 		}
 		r.script(facts, base)

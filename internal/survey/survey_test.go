@@ -186,3 +186,17 @@ func TestFragmentsThatNothingNames(t *testing.T) {
 	}
 	assert.ElementsMatch(t, []string{"parts/row.html", "parts/menu.html"}, got)
 }
+
+// TestImportMapsInScriptFiles: a script file's names are those of the page that runs it, as far as they go.
+func TestImportMapsInScriptFiles(t *testing.T) {
+	inv := take(t, "/base/", map[string]string{
+		"index.html": `<!doctype html><title>a</title><script type=importmap>{"imports": {"lib/": "./js/lib/", "tide": "./js/tide.js"}, "scopes": {"./js/old/": {"tide": "./js/old/tide1.js"}}}</script><script type=module src=js/main.js></script>`,
+		"js/main.js": `import a from "lib/a.js"; import "./old/part.js"; import "unknown"; import("lib/late.js")`, "js/lib/a.js": `import "tide"`, "js/lib/late.js": "1", "js/tide.js": "1",
+		"js/old/part.js": `import "tide"`, "js/old/tide1.js": "1", "js/lonely.js": `import "lib/none.js"`,
+	})
+	closure := inv.Closure("/base/")
+	for _, u := range []string{"js/main.js", "js/lib/a.js", "js/lib/late.js", "js/tide.js", "js/old/part.js", "js/old/tide1.js"} {
+		assert.True(t, closure["/base/"+u], u)
+	}
+	assert.Empty(t, inv.Summarize().Nowhere, "names that the map does not have are no addresses, and scripts that no page runs have none")
+}

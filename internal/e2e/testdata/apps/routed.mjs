@@ -43,3 +43,22 @@ const nav = (...inner) => [m("nav", m(m.route.Link, {href: "/boats"}, "Boats"), 
 let name = "loading";
 m.route(document.getElementById("app"), "/", {"/": {view: () => nav(m("h1", "Ferries"))}, "/boats": {view: () => nav(m("h2", "All boats"), [1, 2].map((n) => m(m.route.Link, {href: "/boats/" + n}, "Boat " + n + " ")))},
   "/boats/:id": {oninit: (v) => { const id = v.attrs.id; ${boat}.then((n) => { name = n; m.redraw(); }); }, view: () => nav(m("p", "The boat: " + name))}, "/fares": {view: () => nav(m("p", "Fares from four pounds"))}});`}, {loader: "js"});
+
+await app("preact", {"main.jsx": `import {render} from "preact"; import {useEffect, useState} from "preact/hooks"; import {LocationProvider, Router, Route, ErrorBoundary, lazy} from "preact-iso";
+const Fares = lazy(() => import("./fares.jsx"));
+const Start = () => <h1>Ferries</h1>;
+const Boats = () => <><h2>All boats</h2>{[1, 2, 3].map((n) => <a href={"/boats/" + n}>Boat {n} </a>)}</>;
+function Boat({id}) { const [name, set] = useState("loading"); useEffect(() => { ${boat}.then(set); }, [id]); return <p>The boat: {name}</p>; }
+render(<LocationProvider><nav><a href="/boats">Boats</a> <a href="/fares">Fares</a></nav><ErrorBoundary><Router><Route path="/" component={Start}/><Route path="/boats" component={Boats}/><Route path="/boats/:id" component={Boat}/><Route path="/fares" component={Fares}/></Router></ErrorBoundary></LocationProvider>, document.getElementById("app"));`,
+  "fares.jsx": `export default () => <p>Fares from four pounds, bicycles free</p>;`}, {jsxImportSource: "preact"});
+
+const {compile, compileModule} = await import("svelte/compiler");
+const svelte = {name: "svelte", setup(build) {
+  build.onLoad({filter: /\.svelte$/}, ({path}) => ({contents: compile(fs.readFileSync(path, "utf8"), {filename: path, generate: "client", css: "injected"}).js.code, loader: "js"}));
+  build.onLoad({filter: /\.svelte\.js$/}, ({path}) => ({contents: compileModule(fs.readFileSync(path, "utf8"), {filename: path, generate: "client"}).js.code, loader: "js"}));
+}};
+await app("svelte-hash", {"main.js": `import {mount} from "svelte"; import App from "./app.svelte"; mount(App, {target: document.getElementById("app")});`,
+  "app.svelte": `<script>import Router from "svelte-spa-router"; import Start from "./start.svelte"; import Boats from "./boats.svelte"; import Boat from "./boat.svelte"; import Fares from "./fares.svelte"; const routes = {"/": Start, "/boats": Boats, "/boats/:id": Boat, "/fares": Fares};</script><nav><a href="#/boats">Boats</a> <a href="#/fares">Fares</a></nav><Router {routes}/>`,
+  "start.svelte": `<h1>Ferries</h1>`, "boats.svelte": `<h2>All boats</h2>{#each [1, 2] as n}<a href={"#/boats/" + n}>Boat {n}</a> {/each}`,
+  "boat.svelte": `<script>let {params = {}} = $props(); let name = $state("loading"); $effect(() => { const id = params.id; ${boat}.then((n) => { name = n; }); });</script><p>The boat: {name}</p>`, "fares.svelte": `<p>Fares from four pounds</p>`},
+  {loader: "js", plugins: [svelte]});

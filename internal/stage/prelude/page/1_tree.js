@@ -125,11 +125,12 @@ const handlerTypes = ["abort", "animationcancel", "animationend", "animationiter
   "submit", "suspend", "timeupdate", "toggle", "touchcancel", "touchend", "touchmove", "touchstart", "transitioncancel", "transitionend", "transitionrun", "transitionstart", "volumechange", "waiting", "wheel"];
 const windowTypes = ["afterprint", "appinstalled", "beforeinstallprompt", "beforeprint", "beforeunload", "hashchange", "languagechange", "message", "messageerror", "offline", "online", "pagehide", "pageshow", "pageswap", "pagereveal", "popstate", "rejectionhandled", "storage", "unhandledrejection", "unload"];
 const handlersOf = slots(); // by object: its handlers by type
+const accessors = {__proto__: null}; // by type: one pair for all that have it
 function handlers(target, types) {
   const all = {};
-  for (const type of types) all["on" + type] = {enumerable: true,
+  for (const type of types) all["on" + type] = accessors[type] || (accessors[type] = {enumerable: true,
     get() { const h = handlersOf.get(this === undefined ? globalThis : this), c = h && h[type]; return c ? c.value : null; },
-    set(value) { setHandler(this === undefined ? globalThis : this, type, value); }};
+    set(value) { setHandler(this === undefined ? globalThis : this, type, value); }});
   $.define(target, all);
 }
 function setHandler(self, type, value) {
@@ -148,7 +149,6 @@ function setHandler(self, type, value) {
   if (c.value) addListener(self, type, c.callback);
   else removeListener(self, type, c.callback);
 }
-for (const p of [htmlProto, dom.impl.HTMLBodyElement && dom.impl.HTMLBodyElement.prototype]) if (p) for (const k of $Object.getOwnPropertyNames(p)) if (/^on[a-z]+$/.test(k)) delete p[k];
 handlers(elementProto, handlerTypes);
 handlers(docProto, [...handlerTypes, "readystatechange", "visibilitychange", "fullscreenchange"]);
 
