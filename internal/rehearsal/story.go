@@ -126,11 +126,28 @@ type telling struct {
 	e       expected
 	network stage.Network
 	faults  site.Faults
-	url     string // of the page opened last
-	load    *stage.Load
-	result  PageResult
-	answer  *stage.Answer
 	served  bool // the next release is
+
+	tab  int     // in use
+	tabs []shows // of the others
+	shows
+}
+
+// shows is what a tab shows.
+type shows struct {
+	url    string // of the page opened last
+	load   *stage.Load
+	result PageResult
+	answer *stage.Answer
+}
+
+// turn goes to a tab.
+func (p *telling) turn(to int) {
+	for len(p.tabs) <= max(p.tab, to) {
+		p.tabs = append(p.tabs, shows{})
+	}
+	p.tabs[p.tab] = p.shows
+	p.tab, p.shows = to, p.tabs[to]
 }
 
 // do performs a step. why is not empty when it does not come out as expected.
@@ -142,16 +159,23 @@ func (p *telling) do(s step) (saw, why string, err error) {
 		if p.url == "" {
 			return "", "no page was opened before", nil
 		}
+		if p.load != nil && p.load.Shown != "" { // where the page's own scripts have led it
+			return p.open(p.load.Shown)
+		}
 		return p.open(p.url)
 	case "tab":
 		n, _ := strconv.Atoi(s.args[0]) // checked when it was parsed
 		if err := p.st.Tab(n - 1); err != nil {
 			return "", err.Error(), nil
 		}
+		p.turn(n - 1)
 	case "close":
 		if err := p.st.CloseTab(); err != nil {
 			return "", err.Error(), nil
 		}
+		p.tabs = slices.Delete(p.tabs, min(p.tab, len(p.tabs)), min(p.tab+1, len(p.tabs)))
+		p.tab = len(p.tabs) // none, until a step says which
+		p.shows = shows{}
 		return "", "", p.st.Settle()
 	case "fetch", "post":
 		m := stage.Message{URL: s.args[0]}

@@ -93,6 +93,7 @@ func TestStories(t *testing.T) {
 		"take over":            {"open /|open /|serve next|open /|take over|reload|expect release 2|expect no mix", ""},
 		"nothing to take over": {"open /|take over", "no worker waits to take over"},
 		"two tabs":             {"open /|tab 2|open /deep/|serve next|reload|tab 1|close|open /deep/|expect release 1", ""},
+		"each tab its page":    {"open /|tab 2|open /deep/|tab 1|reload|expect title Home|tab 2|reload|expect title Deep|close|tab 1|reload|expect title Home", ""},
 		"no such tab":          {"tab 3", "tab 2 of 1: there is no such tab"},
 		"wait":                 {"open /|wait 2h|open /|expect whole", ""},
 		"nothing was opened":   {"reload", "no page was opened before"},

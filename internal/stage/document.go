@@ -364,6 +364,9 @@ func (d *document) fail(e PageError) {
 
 // report hands on what a call of the realm threw.
 func (d *document) report(where string, err error) {
+	if err != nil {
+		err = d.tooDeep(err)
+	}
 	var ex *goja.Exception
 	if errors.As(err, &ex) {
 		d.uncaught(ex.Value(), d.caught(ex))

@@ -181,3 +181,39 @@ func TestPagesShow(t *testing.T) {
 		})
 	}
 }
+
+// TestNodesByTheirPrototype: frameworks take getters and methods from Node.prototype once, and call them on every node.
+func TestNodesByTheirPrototype(t *testing.T) {
+	b := New(serve(t, map[string]string{"index.html": `<!doctype html><title>x</title><body><div id=a><p>one</p>two</div><script>
+const of = (name) => { const d = Object.getOwnPropertyDescriptor(Node.prototype, name); return d.get ? (n) => d.get.call(n) : (n, ...args) => d.value.apply(n, args); };
+const first = of("firstChild"), last = of("lastChild"), text = of("textContent"), kids = of("childNodes"), has = of("hasChildNodes"), name = of("nodeName"), type = of("nodeType"), value = of("nodeValue"), put = of("appendChild"), copy = of("cloneNode");
+const set = Object.getOwnPropertyDescriptor(Node.prototype, "textContent").set;
+const div = document.getElementById("a"), p = first(div), words = last(div), fragment = document.createDocumentFragment(), comment = document.createComment("c");
+put(fragment, comment);
+const out = [name(p), type(p), text(p), value(p), first(p).data, name(words), value(words), text(words), first(words), has(words), has(div), kids(div).length, name(fragment), first(fragment) === comment, value(comment), name(document), text(document), first(document).nodeType, copy(div, true).lastChild.data];
+class Loud extends HTMLElement { get textContent() { return text(this) + "!"; } }
+customElements.define("x-loud", Loud);
+const loud = document.createElement("x-loud");
+set.call(loud, "hear"); out.push(loud.textContent);
+document.title = out.join(" ");
+</script>`}, site.Rules{}), nil, Limits{})
+	defer b.Close()
+	b.RunScripts(true)
+	l, err := b.NewTab().Open("/")
+	require.NoError(t, err)
+	assert.Empty(t, l.Errors)
+	assert.Equal(t, "P 1 one one #text two two false true 2 #document-fragment true c #document 10 two hear!", l.Title)
+}
+
+// TestCallsNestedTooDeep: the script ends as it does in browsers where nobody catches the exception, and the page goes on.
+func TestCallsNestedTooDeep(t *testing.T) {
+	b := New(serve(t, map[string]string{"index.html": `<!doctype html><title>x</title><p id=a></p><script>const f = () => f() + 1; const deep = (n) => n ? deep(n - 1) + 1 : 0; a.textContent = deep(5000); f(); a.textContent = "not reached"</script><script>document.title = a.textContent + " and on"; setTimeout(() => f(), 1); setTimeout(() => { document.title += ", later too" }, 2)</script>`}, site.Rules{}), nil, Limits{})
+	defer b.Close()
+	b.RunScripts(true)
+	l, err := b.NewTab().Open("/")
+	require.NoError(t, err)
+	assert.Equal(t, "5000 and on, later too", l.Title)
+	require.Len(t, l.Errors, 2)
+	assert.Equal(t, "Uncaught RangeError: Maximum call stack size exceeded", l.Errors[0].Message)
+	assert.Equal(t, 1, l.Errors[0].Line)
+}

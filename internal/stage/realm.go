@@ -46,7 +46,7 @@ type host interface {
 // open makes fresh globals.
 func (g *realm) open(what string, in host) {
 	vm := goja.New()
-	vm.SetMaxCallStackSize(2000)
+	vm.SetMaxCallStackSize(10_000) // as many as browsers have
 	vm.SetTimeSource(func() time.Time {
 		if d, page := in.(*document); page {
 			d.unlike = true // what it shows may have the time in it
@@ -117,7 +117,7 @@ func (g *realm) invoke(f goja.Callable, args ...goja.Value) error {
 // report hands on an exception that nothing caught.
 func (g *realm) report(where string, err error) {
 	var ex *goja.Exception
-	if errors.As(err, &ex) {
+	if errors.As(g.tooDeep(err), &ex) {
 		g.in.thrown("in a "+where, g.caught(ex))
 	}
 }

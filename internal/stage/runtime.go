@@ -382,11 +382,38 @@ func (g *realm) call(f goja.Callable, args ...goja.Value) (v goja.Value, err err
 		}
 		g.end("it "+why, g.place(interrupted.String()), false)
 	case errors.As(err, &overflow):
-		g.end("its calls are nested too deep", &scriptError{file: g.b.Relative(g.url)}, false)
+		if _, page := g.in.(*document); page {
+			return nil, g.tooDeep(err)
+		}
+		g.end("its calls are nested too deep", &scriptError{file: g.b.Relative(g.url)}, false) // its events would never come to an end
 	default:
 		return v, err
 	}
 	return nil, errStopped
+}
+
+// tooDeep gives the exception that a browser throws when calls are nested too deep, in the place of the engine's own error, which no script can catch: it goes
+// on behind the outermost call that the stage has made.
+func (g *realm) tooDeep(err error) error {
+	var overflow *goja.StackOverflowError
+	kind, ok := g.errors["RangeError"].(*goja.Object)
+	if !errors.As(err, &overflow) || !ok || g.vm == nil {
+		return err
+	}
+	var v goja.Value
+	if e := g.vm.Try(func() {
+		made, err := g.vm.New(kind, g.vm.ToValue("Maximum call stack size exceeded"))
+		if err == nil {
+			v = made
+		}
+	}); e != nil || v == nil {
+		return err
+	}
+	at := g.place(overflow.String())
+	if o, ok := v.(*goja.Object); ok && at.line > 0 {
+		_ = o.Set("stack", fmt.Sprintf("RangeError: Maximum call stack size exceeded\n\tat %s:%d:%d", at.file, at.line, at.column))
+	}
+	return g.vm.Try(func() { panic(v) })
 }
 
 // end ends the realm for what its scripts did, and notes it where it counts for other realms with the same scripts.

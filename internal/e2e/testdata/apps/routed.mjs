@@ -4,7 +4,7 @@ async function app(name, files, {jsxImportSource = "react", loader = "jsx", plug
   const dir = "routed/" + name, src = "src/routed-" + name;
   for (const d of [dir + "/assets", src]) fs.mkdirSync(d, {recursive: true});
   for (const [f, text] of Object.entries(files)) fs.writeFileSync(src + "/" + f, text);
-  const done = await esbuild.build({entryPoints: [src + "/main." + loader], bundle: true, minify: true, format: "esm", splitting: true, outdir: dir + "/assets", jsx: "automatic", jsxImportSource, loader: {".js": "jsx"}, plugins,
+  const done = await esbuild.build({entryPoints: [src + "/main." + loader], bundle: true, minify: true, format: "esm", splitting: true, outdir: dir + "/assets", jsx: "automatic", jsxImportSource, loader: {".js": "jsx"}, plugins, conditions: plugins.length ? ["svelte", "browser", "module"] : ["module"],
     entryNames: "[name]-[hash]", chunkNames: "[name]-[hash]", metafile: true, define: {"process.env.NODE_ENV": '"production"', __VUE_OPTIONS_API__: "true", __VUE_PROD_DEVTOOLS__: "false", __VUE_PROD_HYDRATION_MISMATCH_DETAILS__: "false", ...define},
     alias: {vue: "vue/dist/vue.esm-bundler.js"}});
   const main = Object.entries(done.metafile.outputs).find(([, o]) => o.entryPoint)[0].replace("routed/" + name, "");

@@ -420,3 +420,29 @@ method(Canvas, "toBlob", (f) => $.task(() => f(null)));
   for (const p of [Table, Section]) method(p, "deleteRow", function (i) { const all = this.rows; (i < 0 ? all[all.length - 1] : all[i]).remove(); });
   method(Row, "deleteCell", function (i) { const all = this.cells; (i < 0 ? all[all.length - 1] : all[i]).remove(); });
 }
+
+// What browsers have on Node itself, the DOM library has on its kinds of nodes. Frameworks take it from Node.prototype, and call it on any.
+{
+  const kinds = new $Set();
+  for (const name of $Object.keys(dom.impl)) if (typeof dom.impl[name] === "function") for (let p = dom.impl[name].prototype; p && p !== nodeProto && !kinds.has(p) && nodeProto.isPrototypeOf(p); p = $Object.getPrototypeOf(p)) kinds.add(p);
+  const of = $Object.getOwnPropertyDescriptor;
+  const found = (node, name, base) => {
+    if (base.value === null && of(node, name)) return of(node, name);
+    for (let p = $Object.getPrototypeOf(node); p && p !== nodeProto; p = $Object.getPrototypeOf(p)) {
+      const d = kinds.has(p) && of(p, name);
+      if (d) return d;
+    }
+    return base;
+  };
+  for (const name of ["firstChild", "lastChild", "childNodes", "textContent", "nodeName", "nodeValue", "nodeType"]) {
+    const base = of(nodeProto, name) || {value: null};
+    const at = (node) => (found(node, name, base));
+    getter(nodeProto, name, function () { const d = at(this); return d.get ? d.get.call(this) : d.value; }, function (v) {
+      const d = at(this);
+      if (d.set) d.set.call(this, v);
+      else if (d === base && !d.get) $Object.defineProperty(this, name, {value: v, writable: true, configurable: true, enumerable: true}); // the library keeps it on the node itself
+    });
+  }
+  const none = () => false;
+  method(nodeProto, "hasChildNodes", function () { return found(this, "hasChildNodes", {value: none}).value.call(this); });
+}
