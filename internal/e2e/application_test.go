@@ -177,6 +177,7 @@ func TestApplicationCommands(t *testing.T) {
 // TestApplicationInAFolder leaves an application that answers for one folder to a fit of its own, and says how; pages beside an application have an
 // offline page.
 func TestApplicationInAFolder(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	files := map[string]string{"index.html": start, "app.css": ""}
 	for name, data := range ferries {

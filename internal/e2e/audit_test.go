@@ -14,6 +14,7 @@ import (
 // TestAuditOfRealSites lets the gate look at documentation that nobody here wrote, before and after a fit: before, the only
 // thing that hinders an installation is that there is no manifest; after, nothing does.
 func TestAuditOfRealSites(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	for _, name := range []string{"git-doc", "python-flask-doc"} {
 		dir := t.TempDir()

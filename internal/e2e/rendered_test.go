@@ -473,6 +473,7 @@ func TestTemplatesAreNotPages(t *testing.T) {
 
 // TestRenderedRecipe runs the commands of docs/rendered.md in their order.
 func TestRenderedRecipe(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	text := string(must(os.ReadFile("../../docs/rendered.md")))
 	part := regexp.MustCompile("(?s)<!-- recipe -->\n```sh\n(.*?)```").FindStringSubmatch(text)
@@ -501,6 +502,7 @@ func TestRenderedRecipe(t *testing.T) {
 
 // TestServerBelowAFolder is about a site that begins below a folder, whose files are sent from beside it, one under a name with its digest.
 func TestServerBelowAFolder(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	dir := t.TempDir()
 	layout := "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<title>{{title}}</title>\n<link rel=\"stylesheet\" href=\"/files/css/app.3f9c2b71.css\">\n</head>\n<body><h1>{{title}}</h1><a href=\"/ferries/fares\">Fares</a><a href=\"/other/\">Other</a><a href=\"/ferries/gone\">Gone</a></body>\n</html>\n"

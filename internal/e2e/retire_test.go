@@ -133,6 +133,7 @@ func TestRetireWithPosts(t *testing.T) {
 
 // TestRetireKeepsWhatWasRefused has the server refuse a post for good: nobody else has it, so that it stays where it is.
 func TestRetireKeepsWhatWasRefused(t *testing.T) {
+	needsAll(t)
 	refused := site.AnswerRule{Path: "/api/bookings", Method: "POST", Status: 422, Type: "text/plain"}
 	onChromium(t, nil, outboxRule, site.Rules{Answers: []site.AnswerRule{refused}}, func(w *world) {
 		w.broken = true

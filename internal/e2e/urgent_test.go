@@ -11,6 +11,7 @@ import (
 
 // TestUrgent has a release take over at once, and the one after it wait again. No visitor gets a mix.
 func TestUrgent(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	dir := t.TempDir()
 	toml := map[string]string{"quick.toml": "[icons]\neffort = \"quick\"\n"}
@@ -47,6 +48,7 @@ func TestUrgent(t *testing.T) {
 
 // TestOpenPagesLook has a page that stays open find a release by itself, and say since when its visitor has one.
 func TestOpenPagesLook(t *testing.T) {
+	needsAll(t)
 	t.Parallel()
 	dir := t.TempDir()
 	for _, name := range []string{"1", "2"} {
