@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"bytes"
 	"cmp"
 	"fmt"
 	"slices"
@@ -170,6 +171,9 @@ var entranceChecks = []Check{
 			if len(p.Shown) > 0 {
 				return nil, true
 			}
+			if p.Read && f.mayShow(p.Worker) { // what a message has to say is between the site and its server
+				return nil, false
+			}
 			return []Finding{{File: f.script(p.Worker), Message: "the worker takes a push message and shows no notification"}}, true
 		},
 	},
@@ -213,6 +217,17 @@ func (f *facts) pushes() *rehearsal.PushResult {
 		return nil
 	}
 	return f.rehearsal.Push
+}
+
+// mayShow says whether a worker's script, or one of the site's that it may import, shows notifications at all.
+func (f *facts) mayShow(worker string) bool {
+	path, _, _ := strings.Cut(worker, "?")
+	for u := range f.inv.Closure(path) {
+		if bytes.Contains(f.bytes(u), []byte("showNotification")) {
+			return true
+		}
+	}
+	return bytes.Contains(f.bytes(path), []byte("showNotification"))
 }
 
 // scriptsElsewhere says whether pages take scripts from other origins, which are not read.

@@ -251,7 +251,7 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/head-unclear", Level: Advice, Area: "pages", Title: "Every page's head can be read without doubt", Why: "tachyform leaves such a page alone, so it gets no tags, and browsers may read it in different ways.", Mend: "correct the page", Spec: "HTML Standard, \"Parsing HTML documents\"", Example: "a template such as {{ head }}, or a file that is no text",
+		ID: "pages/head-unclear", Level: Advice, Area: "pages", Title: "Every page's head can be read without doubt", Why: "tachyform leaves such a page alone, so it gets no tags, and browsers may read it in different ways.", Mend: "correct the page; a template is no page yet: name the server that makes pages of it (tachyform draft http://127.0.0.1:8000/ --public FOLDER)", Spec: "HTML Standard, \"Parsing HTML documents\"", Example: "a template such as {{ head }}, or a file that is no text",
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			for _, h := range f.heads {

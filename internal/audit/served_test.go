@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -35,5 +36,19 @@ func TestServed(t *testing.T) {
 		if c.ID == "updates/names-without-digest" && assert.Len(t, c.Findings, 1) {
 			assert.Equal(t, "/use.js", c.Findings[0].URL)
 		}
+	}
+}
+
+// TestPushThatDependsOnTheMessage: a worker that looks at what a message says may show others; one that never shows any does not.
+func TestPushThatDependsOnTheMessage(t *testing.T) {
+	for name, c := range map[string]struct{ handler, want string }{
+		"of a kind":       {`onpush = (e) => { const m = e.data.json(); if (m.kind === "late boat") e.waitUntil(registration.showNotification(m.title)); };`, "not-applicable"},
+		"reads and keeps": {`onpush = (e) => e.waitUntil(caches.open(e.data ? e.data.text().slice(0, 1) : "v"));`, "failed"},
+		"does not read":   {`onpush = (e) => { if (self.never) registration.showNotification("Late"); };`, "failed"},
+		"shows":           {`onpush = (e) => e.waitUntil(registration.showNotification(e.data ? e.data.text() : "Late"));`, "passed"},
+	} {
+		r := run(t, map[string]string{"sw.js": strings.TrimSuffix(goodWorker, goodPush) + "\n" + c.handler})
+		i := slices.IndexFunc(r.Checks, func(k Result) bool { return k.ID == "worker/push-shows-nothing" })
+		assert.Equal(t, c.want, r.Checks[i].State, name)
 	}
 }

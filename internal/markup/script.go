@@ -144,7 +144,7 @@ func ReadScript(src []byte, offset int) ScriptFacts {
 		}
 		return f
 	}
-	r := &scriptReader{facts: &f, src: buf, offset: offset, consts: map[string]string{}, aliases: map[string]bool{}, taken: map[*js.NewExpr]bool{}}
+	r := &scriptReader{facts: &f, src: buf, offset: offset, consts: map[*js.Var]string{}, changed: map[*js.Var]bool{}, aliases: map[*js.Var]bool{}, taken: map[*js.NewExpr]bool{}}
 	js.Walk(constReader{r}, ast)
 	js.Walk(r, ast)
 	return f
@@ -154,8 +154,9 @@ type scriptReader struct {
 	facts   *ScriptFacts
 	src     []byte
 	offset  int
-	consts  map[string]string
-	aliases map[string]bool      // variables that hold navigator.serviceWorker
+	consts  map[*js.Var]string   // by the variable, not by its name: built code has the same names in every function
+	changed map[*js.Var]bool     // that are assigned to
+	aliases map[*js.Var]bool     // variables that hold navigator.serviceWorker
 	when    []string             // conditions around what is being read
 	taken   map[*js.NewExpr]bool // URLs that a worker or registration around them is made from
 }
@@ -176,6 +177,11 @@ func (r *scriptReader) at(part []byte) int {
 type constReader struct{ *scriptReader }
 
 func (c constReader) Enter(n js.INode) js.IVisitor {
+	if b, ok := n.(*js.BinaryExpr); ok && assigns[b.Op] {
+		if v, ok := b.X.(*js.Var); ok {
+			c.changed[variable(v)] = true
+		}
+	}
 	if d, ok := n.(*js.VarDecl); ok {
 		for _, b := range d.List {
 			if o, ok := b.Binding.(*js.BindingObject); ok && b.Default != nil {
@@ -186,13 +192,30 @@ func (c constReader) Enter(n js.INode) js.IVisitor {
 				continue
 			}
 			if s, ok := c.literal(b.Default); ok {
-				c.consts[string(v.Name())] = s
+				c.consts[variable(v)] = s
 			} else if isServiceWorker(b.Default) {
-				c.aliases[string(v.Name())] = true
+				c.aliases[variable(v)] = true
 			}
 		}
 	}
 	return c
+}
+
+// assigns are the operators that change a variable.
+var assigns = map[js.TokenType]bool{js.EqToken: true, js.AddEqToken: true, js.OrEqToken: true, js.AndEqToken: true, js.NullishEqToken: true}
+
+// variable gives what a use of a variable refers to, by the scopes of the script.
+func variable(v *js.Var) *js.Var {
+	for v.Link != nil {
+		v = v.Link
+	}
+	return v
+}
+
+// alias says whether an expression is a variable that holds navigator.serviceWorker.
+func (r *scriptReader) alias(e js.IExpr) bool {
+	v, ok := e.(*js.Var)
+	return ok && r.aliases[variable(v)]
 }
 
 // unpacked notes what const { serviceWorker: w } = navigator gives a name to.
@@ -210,7 +233,7 @@ func (c constReader) unpacked(o *js.BindingObject, from js.IExpr) {
 			key = strings.Trim(string(item.Key.Literal.Data), `"'`)
 		}
 		if key == "serviceWorker" {
-			c.aliases[string(v.Name())] = true
+			c.aliases[variable(v)] = true
 		}
 	}
 }
@@ -266,8 +289,8 @@ func (r *scriptReader) text(e js.IExpr) (string, bool) {
 		y, ok := r.literal(e.Y)
 		return x + y, ok
 	case *js.Var:
-		s, ok := r.consts[string(e.Name())]
-		return s, ok
+		s, ok := r.consts[variable(e)]
+		return s, ok && !r.changed[variable(e)]
 	}
 	return "", false
 }
@@ -476,7 +499,7 @@ func (r *scriptReader) call(c *js.CallExpr) {
 			}
 		}
 	case "register":
-		if of == nil || !(isServiceWorker(of) || r.aliases[ofName]) {
+		if of == nil || !(isServiceWorker(of) || r.alias(of)) {
 			return
 		}
 		reg := Registration{Offset: r.at(part(arg))}

@@ -16,7 +16,7 @@ func ReadWorker(src []byte) map[string]int {
 	if err != nil {
 		return out
 	}
-	r := &scriptReader{facts: &ScriptFacts{Stores: map[string]bool{}}, src: buf, consts: map[string]string{}, aliases: map[string]bool{}}
+	r := &scriptReader{facts: &ScriptFacts{Stores: map[string]bool{}}, src: buf, consts: map[*js.Var]string{}, changed: map[*js.Var]bool{}, aliases: map[*js.Var]bool{}}
 	js.Walk(constReader{r}, ast)
 	js.Walk(workerReader{r, out}, ast)
 	return out

@@ -94,19 +94,30 @@ func (s *Style) afterAudit(r *audit.Report) error {
 		return s.err
 	}
 	var worst *audit.Result
-	bare := false
+	bare, left := false, map[string]bool{} // pages that fit leaves alone
 	rank := map[audit.Level]int{audit.Blocker: 3, audit.Warning: 2, audit.Advice: 1}
 	for i, c := range r.Checks {
 		if c.State != "failed" {
 			continue
 		}
 		bare = bare || c.ID == "manifest/not-linked" || c.ID == "worker/none"
+		if c.ID == "pages/head-unclear" {
+			for _, f := range c.Findings {
+				left[f.File] = true
+			}
+		}
 		if worst == nil || rank[c.Level] > rank[worst.Level] {
 			worst = &r.Checks[i]
 		}
 	}
 	folder := !strings.Contains(r.Site, "://")
 	var next []string
+	if len(left) > 0 && slices.ContainsFunc(r.Checks, func(c audit.Result) bool {
+		return c.ID == "manifest/not-linked" && slices.ContainsFunc(c.Findings, func(f audit.Finding) bool { return left[f.File] })
+	}) {
+		next = append(next, "tachyform explain pages/head-unclear", "why fit leaves the start page alone, and what to do instead")
+		bare = false
+	}
 	if bare && folder {
 		next = append(next, "tachyform fit "+shell.Quote(r.Site), "puts in what is missing")
 	}

@@ -206,7 +206,8 @@ func (s *Style) surveyed(r *survey.Summary) {
 	}
 	switch {
 	case len(r.Workers) > 0:
-		for i, w := range r.Workers {
+		workers := slices.CompactFunc(slices.Clone(r.Workers), func(a, b survey.Registered) bool { return a.URL == b.URL && a.File == b.File && a.Line == b.Line })
+		for i, w := range workers {
 			label := "worker"
 			if i > 0 {
 				label = ""

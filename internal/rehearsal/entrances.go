@@ -30,7 +30,8 @@ type PushResult struct {
 	Line    int      `json:"line,omitempty"`
 	Column  int      `json:"column,omitempty"`
 
-	Tap *TapResult `json:"tap,omitempty"` // nil when nothing is shown
+	Read bool       `json:"read,omitempty"` // the worker looked at what the message says: of other messages it may do something else
+	Tap  *TapResult `json:"tap,omitempty"`  // nil when nothing is shown
 }
 
 // TapResult is what comes of a tap on a notification.
@@ -234,7 +235,7 @@ func pushOne(st Stage, message, home string, e expected) (out *PushResult, again
 	if err != nil || !got.Listens {
 		return nil, false, err
 	}
-	out = &PushResult{Worker: got.Worker, Message: message, Shown: []string{}, Error: got.Error, File: got.File, Line: got.Line, Column: got.Column}
+	out = &PushResult{Worker: got.Worker, Message: message, Shown: []string{}, Read: got.Read, Error: got.Error, File: got.File, Line: got.Line, Column: got.Column}
 	for _, n := range got.Shown {
 		out.Shown = append(out.Shown, n.Title)
 	}

@@ -26,6 +26,7 @@ type Event struct {
 	Opened  string // address of the page that the handler opened, "" for none
 	Focused string // address of the page that it brought to the front
 	Closed  bool   // the notification that was tapped is gone
+	Read    bool   // the handler looked at what the message says
 
 	// Error is what the handler threw or rejected with, "" for nothing, with its place.
 	Error        string
@@ -107,10 +108,11 @@ func (b *Browser) dispatch(event, hook string, args ...any) *Event {
 	}
 	b.trace(nil, "the event %s comes to the worker %s", event, b.Relative(w.url))
 	var failed *scriptError
-	w.failed = nil
+	w.failed, w.read = nil, false
 	over := false
 	w.event(hook, func(e *scriptError) { failed, over = e, true }, args...)
 	b.loop.runUntil(func() bool { return over }, maxEvent)
+	out.Read = w.read
 	if failed == nil {
 		failed = w.failed
 	}
@@ -138,6 +140,7 @@ const maxNotes = 50
 // hostNotifications gives the prelude of workers what it needs for notifications.
 func (w *worker) hostNotifications(set setter) {
 	vm := w.vm
+	set("messageRead", func(goja.FunctionCall) goja.Value { w.read = true; return goja.Undefined() })
 	undefined := goja.Undefined()
 	set("notify", func(c goja.FunctionCall) goja.Value {
 		if !w.b.allowed {

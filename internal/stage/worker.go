@@ -38,6 +38,7 @@ type worker struct {
 	install   int64 // the event in which it is installed, in the run that is going on; 0 for none, or when it is waited for
 	loading   bool
 	respond   *scriptError // where respondWith was called last
+	read      bool         // a handler looked at what a push message says
 	failed    *scriptError // exception of the event being handled
 	addAll    string       // URL that addAll failed with last
 	unkept    bool         // it imports data, which is asked for at every start

@@ -93,13 +93,14 @@ class SyncEvent extends ExtendableEvent {
   get lastChance() { return !!this.#init.lastChance; }
 }
 const messageText = slots();
+const messageOf = (data) => { $.messageRead(); return messageText.get(data); };
 class PushMessageData {
   constructor() { throw new $TypeError("Illegal constructor"); }
-  text() { return messageText.get(this); }
-  json() { return JSON.parse(messageText.get(this)); }
-  bytes() { return new TextEncoder().encode(messageText.get(this)); }
+  text() { return messageOf(this); }
+  json() { return JSON.parse(messageOf(this)); }
+  bytes() { return new TextEncoder().encode(messageOf(this)); }
   arrayBuffer() { return this.bytes().buffer; }
-  blob() { return new Blob([messageText.get(this)]); }
+  blob() { return new Blob([messageOf(this)]); }
 }
 named.PushMessageData = PushMessageData;
 class PushEvent extends ExtendableEvent {
