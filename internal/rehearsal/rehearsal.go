@@ -533,15 +533,16 @@ func (r *Report) take(remarks []stage.Remark) {
 
 // mends say what to do about each kind of remark.
 var mends = map[string]string{
-	"install":   "correct the list or the handler; until then the worker is not installed and nothing is stored",
-	"register":  "correct the script, its address or its scope; until then there is no worker at all",
-	"limit":     "find what never ends; a browser stops such a worker too",
-	"exception": "catch the exception, or correct what causes it",
-	"rejection": "catch the rejection, or correct what causes it",
-	"late":      "call it while the event is being dispatched, before the first await",
-	"body-used": "clone() the response before its body is used",
-	"add-all":   "remove the file from the list, or put it into the site",
-	"update":    "keep the worker's script at the same address",
+	"install":    "correct the list or the handler; until then the worker is not installed and nothing is stored",
+	"register":   "correct the script, its address or its scope; until then there is no worker at all",
+	"limit":      "find what never ends; a browser stops such a worker too",
+	"page-limit": "look at the page in a browser (--stage chromium), which runs scripts many times faster; when it is slow there too, find what takes so long",
+	"exception":  "catch the exception, or correct what causes it",
+	"rejection":  "catch the rejection, or correct what causes it",
+	"late":       "call it while the event is being dispatched, before the first await",
+	"body-used":  "clone() the response before its body is used",
+	"add-all":    "remove the file from the list, or put it into the site",
+	"update":     "keep the worker's script at the same address",
 
 	"stored-error":   "look at response.ok before put()",
 	"stored-private": "leave such requests to the network, or empty the store when the visitor signs out",

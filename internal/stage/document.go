@@ -232,10 +232,16 @@ func (d *document) stop() {
 	if d.over {
 		return
 	}
-	d.fail(PageError{Message: "the page's scripts were ended: they ran too long, took too much memory or were nested too deep", File: d.b.Relative(d.url)})
+	d.fail(PageError{Message: "the page's scripts were ended: they ran too long, took too much memory or were nested too deep", File: d.b.Relative(d.url), Needs: moreTime})
 	d.over = true
 	d.forget()
 }
+
+// moreTime is what a page lacks here whose scripts were ended: browsers run them many times faster, and what it shows there is not known.
+const moreTime = "more time or memory than scripts are given"
+
+// errEndedBefore is what is said of a module that is not run again.
+const errEndedBefore = "the module was ended before, and is not run again"
 
 // forget lets go of the realm, and of all that holds it.
 func (d *document) forget() {
@@ -357,7 +363,10 @@ func (d *document) fail(e PageError) {
 		e.File, e.Line, e.Column = d.b.Relative(d.url), 1, 1
 	}
 	if len(d.errors) < maxErrors {
-		e.Needs = d.b.docs.gapIn(e.Message)
+		if strings.HasSuffix(e.Message, errEndedBefore) {
+			e.Needs = moreTime
+		}
+		e.Needs = cmp.Or(e.Needs, d.b.docs.gapIn(e.Message))
 		d.errors = append(d.errors, e)
 	}
 }
@@ -439,7 +448,7 @@ func (d *document) allows(url, source string) bool {
 	d.accounts[file] = a
 	why := cmp.Or(a.refused(), d.account("").refused())
 	if why != "" {
-		d.b.remark(Remark{Kind: "limit", Message: "the script is not run again: it was ended before (" + why + ")", File: file, URL: d.b.Relative(d.url)})
+		d.b.remark(Remark{Kind: "page-limit", Message: "the script is not run again: it was ended before (" + why + ")", File: file, URL: d.b.Relative(d.url)})
 	}
 	return why == ""
 }

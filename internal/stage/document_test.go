@@ -217,3 +217,21 @@ func TestCallsNestedTooDeep(t *testing.T) {
 	assert.Equal(t, "Uncaught RangeError: Maximum call stack size exceeded", l.Errors[0].Message)
 	assert.Equal(t, 1, l.Errors[0].Line)
 }
+
+// TestGapsThatFrameworksCatch: what is lacking here is noted, too, when the page catches the exception and only tells the console.
+func TestGapsThatFrameworksCatch(t *testing.T) {
+	b := New(serve(t, map[string]string{"index.html": `<!doctype html><title>x</title><script>
+const sound = new AudioContext(), gain = sound.createGain();
+gain.gain.setValueAtTime(0.5, sound.currentTime); sound.createOscillator().connect(gain).connect(sound.destination);
+document.title = [sound.state, gain instanceof AudioNode, typeof sound.resume().then].join(" ");
+try { new RTCPeerConnection() } catch (e) { console.error("ERROR", e) }
+try { mistake() } catch (e) { console.error("ERROR", e) }
+</script>`}, site.Rules{}), nil, Limits{})
+	defer b.Close()
+	b.RunScripts(true)
+	l, err := b.NewTab().Open("/")
+	require.NoError(t, err)
+	assert.Equal(t, "suspended true function", l.Title)
+	require.Len(t, l.Errors, 1, "%v", l.Errors)
+	assert.Equal(t, "RTCPeerConnection", l.Errors[0].Needs)
+}

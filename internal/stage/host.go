@@ -81,6 +81,11 @@ func (g *realm) host() (*goja.Object, setter) {
 	set("console", func(c goja.FunctionCall) goja.Value {
 		if level := c.Argument(0).String(); level == "error" || level == "warn" {
 			g.b.remark(Remark{Kind: "console", Message: level + ": " + c.Argument(1).String()})
+			if d, page := g.in.(*document); page && level == "error" { // frameworks catch what goes wrong, and tell of it
+				if message := clipped(c.Argument(1).String()); d.b.docs.gapIn(message) != "" {
+					d.fail(PageError{Message: message})
+				}
+			}
 		}
 		return undefined
 	})

@@ -134,7 +134,7 @@ func TestEndedForGood(t *testing.T) {
 	limits := Limits{Step: 400 * time.Millisecond, Memory: 128 << 20}
 	limitsSeen := func(b *Browser) (out []string) {
 		for _, r := range b.Remarks() {
-			if r.Kind == "limit" {
+			if r.Kind == "limit" || r.Kind == "page-limit" {
 				out = append(out, r.Message)
 			}
 		}

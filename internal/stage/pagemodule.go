@@ -328,7 +328,7 @@ func (d *document) link(m *module, source string, done func(*module)) {
 		return
 	}
 	if !d.allows(m.url, source) {
-		m.state, m.broken = moduleLinked, &scriptError{message: "Error: the module was ended before, and is not run again", file: m.url}
+		m.state, m.broken = moduleLinked, &scriptError{message: "Error: " + errEndedBefore, file: m.url}
 		done(m)
 		return
 	}

@@ -31,7 +31,7 @@ onnotificationclick = (e) => { e.notification.close(); e.waitUntil((async () => 
 	b := pushing(t, shows)
 	assert.Nil(t, b.TapNotification(""), "nothing is shown yet")
 	e := b.Push(message, false)
-	assert.Equal(t, Event{Worker: "/sw.js", Listens: true, Shown: e.Shown}, *e)
+	assert.Equal(t, Event{Worker: "/sw.js", Listens: true, Shown: e.Shown, Read: true}, *e)
 	require.Len(t, e.Shown, 1)
 	assert.Equal(t, []string{"Boat 9:40", "is late", "boat", "tides"}, []string{e.Shown[0].Title, e.Shown[0].Body, e.Shown[0].Tag, e.Shown[0].Actions[0]})
 	b.Push(message, false)

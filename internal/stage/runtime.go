@@ -418,7 +418,11 @@ func (g *realm) tooDeep(err error) error {
 
 // end ends the realm for what its scripts did, and notes it where it counts for other realms with the same scripts.
 func (g *realm) end(why string, at *scriptError, forGood bool) {
-	g.b.remark(Remark{Kind: "limit", Message: g.what + " was ended: " + why, File: at.file, Line: at.line, Column: at.column})
+	kind := "limit"
+	if _, page := g.in.(*document); page {
+		kind = "page-limit" // no worker of the site is to blame
+	}
+	g.b.remark(Remark{Kind: kind, Message: g.what + " was ended: " + why, File: at.file, Line: at.line, Column: at.column})
 	g.in.account(at.file).end(why, forGood)
 	if forGood {
 		g.b.guard.newAct() // others are not to blame

@@ -421,6 +421,30 @@ method(Canvas, "toBlob", (f) => $.task(() => f(null)));
   method(Row, "deleteCell", function (i) { const all = this.cells; (i < 0 ? all[all.length - 1] : all[i]).remove(); });
 }
 
+// Sound. Nothing is heard: contexts stay suspended, as they do until somebody touches the page, and what is decoded cannot be.
+class AudioParam { value = 0; defaultValue = 0; minValue = -3.4028234663852886e38; maxValue = 3.4028234663852886e38; automationRate = "a-rate"; }
+for (const name of ["setValueAtTime", "linearRampToValueAtTime", "exponentialRampToValueAtTime", "setTargetAtTime", "setValueCurveAtTime", "cancelScheduledValues", "cancelAndHoldAtTime"]) method(AudioParam.prototype, name, function () { return this; });
+class AudioNode extends EventTarget {
+  constructor(context) { super(); this.context = context; this.numberOfInputs = this.numberOfOutputs = 1; this.channelCount = 2; for (const k of ["gain", "frequency", "detune", "Q", "delayTime", "playbackRate", "pan", "threshold", "knee", "ratio", "attack", "release", "offset"]) this[k] = new AudioParam(); }
+  connect(to) { return to; }
+  disconnect() {}
+  start() {}
+  stop() {}
+  getByteFrequencyData() {}
+  getByteTimeDomainData() {}
+  getFloatFrequencyData() {}
+  getFloatTimeDomainData() {}
+}
+class BaseAudioContext extends EventTarget {
+  constructor() { super(); this.state = "suspended"; this.sampleRate = 48000; this.currentTime = 0; this.destination = new AudioNode(this); this.listener = new AudioNode(this); }
+  createBuffer(channels, length, sampleRate) { return {numberOfChannels: channels, length, sampleRate, duration: length / sampleRate, getChannelData: () => new Float32Array(length), copyToChannel() {}, copyFromChannel() {}}; }
+  createPeriodicWave() { return {}; }
+  decodeAudioData(data, done, failed) { const e = new DOMException("Unable to decode audio data", "EncodingError"); if (failed) failed(e); return $Promise.reject(e); }
+}
+for (const name of ["Analyser", "BiquadFilter", "BufferSource", "ChannelMerger", "ChannelSplitter", "ConstantSource", "Convolver", "Delay", "DynamicsCompressor", "Gain", "IIRFilter", "Oscillator", "Panner", "ScriptProcessor", "StereoPanner", "WaveShaper"]) method(BaseAudioContext.prototype, "create" + name, function () { return new AudioNode(this); });
+class AudioContext extends BaseAudioContext { constructor() { super(); this.baseLatency = this.outputLatency = 0; } async resume() {} async suspend() {} async close() { this.state = "closed"; } getOutputTimestamp() { return {contextTime: 0, performanceTime: 0}; } }
+for (const name of ["MediaElementSource", "MediaStreamDestination", "MediaStreamSource"]) method(AudioContext.prototype, "create" + name, function () { return new AudioNode(this); });
+
 // What browsers have on Node itself, the DOM library has on its kinds of nodes. Frameworks take it from Node.prototype, and call it on any.
 {
   const kinds = new $Set();

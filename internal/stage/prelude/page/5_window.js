@@ -397,7 +397,7 @@ const scope = {
   WritableStreamDefaultWriter, TransformStream, Blob, File, Headers, Request, Response, Cache, CacheStorage, TextEncoder, TextDecoder, MessagePort, MessageChannel, BroadcastChannel, IDBFactory, IDBDatabase, IDBTransaction, IDBObjectStore, IDBIndex,
   IDBCursor, IDBCursorWithValue, IDBKeyRange, IDBRequest, IDBOpenDBRequest, IDBVersionChangeEvent, CountQueuingStrategy, ByteLengthQueuingStrategy, TextDecoderStream, TextEncoderStream, CompressionStream, DecompressionStream, ReadableStreamBYOBReader,
   FileReader, ProgressEvent, CloseEvent, WebSocket, LockManager, Performance, Notification, ...named, ...web, ...interfaces, ...kindsOfEvents, FormData: PageFormData, Window, Location, History, Storage, Navigator, XMLHttpRequest, XMLHttpRequestEventTarget, XMLHttpRequestUpload, DOMParser, XMLSerializer, XPathEvaluator,
-  MutationObserver, MutationRecord, IntersectionObserver, ResizeObserver, MediaQueryList, ServiceWorker, ServiceWorkerRegistration, ServiceWorkerContainer, Worker, SharedWorker, ShadowRoot, CustomElementRegistry, Range, CSSStyleSheet,
+  AudioContext, BaseAudioContext, AudioNode, AudioParam, webkitAudioContext: AudioContext, MutationObserver, MutationRecord, IntersectionObserver, ResizeObserver, MediaQueryList, ServiceWorker, ServiceWorkerRegistration, ServiceWorkerContainer, Worker, SharedWorker, ShadowRoot, CustomElementRegistry, Range, CSSStyleSheet,
 };
 delete scope.WorkerGlobalScope;
 delete scope.WorkerLocation;
