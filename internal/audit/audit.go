@@ -3,9 +3,11 @@ package audit
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/xml"
 	"errors"
+	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -177,6 +179,7 @@ type facts struct {
 type iconFact struct {
 	image  manifest.Image
 	file   *site.File // nil when it is not in the site
+	why    string     // why not, when it is something else than that it is not there
 	outer  bool       // on another origin
 	data   []byte
 	width  int
@@ -574,6 +577,7 @@ const maxLed = 20
 // draw looks at an icon of the site as browsers get it: redirects on the origin are followed.
 func (f *facts) draw(i *iconFact, u string) {
 	if i.file = f.inv.FileOf(u); i.file != nil && i.file.Status != 0 { // an icon is taken from an answer with 200 only
+		i.why = fmt.Sprintf("is answered with status %d; browsers take icons from answers with 200 only", i.file.Status)
 		i.file = nil
 		return
 	}
@@ -589,9 +593,15 @@ func (f *facts) draw(i *iconFact, u string) {
 			}
 			to, ok := survey.ResolveOn(f.site.Origin, at, a.Header.Get("Location"))
 			if !ok || !strings.HasPrefix(to, "/") {
+				i.why = "leads to " + a.Header.Get("Location") + ", which is not asked"
 				return
 			}
 			at = to
+		}
+		if a.Status/100 == 3 {
+			i.why = "leads elsewhere without end"
+		} else if a.Status != 200 && a.Status != 404 {
+			i.why = fmt.Sprintf("is answered with status %d; browsers take icons from answers with 200 only", a.Status)
 		}
 		file := f.inv.FileOf(at)
 		switch {
@@ -607,6 +617,11 @@ func (f *facts) draw(i *iconFact, u string) {
 		i.data = a.Body
 	}
 	i.width, i.height, i.kind, _ = icon.Size(i.data)
+}
+
+// missing says what is the matter with an icon that cannot be had.
+func (i *iconFact) missing(f *facts) Finding {
+	return i.finding(f, strings.TrimPrefix(i.image.Src, f.origin())+" "+cmp.Or(i.why, "is not in the site"))
 }
 
 // tag gives the first tag of a kind.

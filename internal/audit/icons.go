@@ -60,7 +60,7 @@ var iconChecks = []Check{
 				case i.outer:
 					return nil, false
 				case i.file == nil:
-					return []Finding{i.finding(f, strings.TrimPrefix(i.image.Src, f.origin())+" is not in the site")}, true
+					return []Finding{i.missing(f)}, true
 				case i.unreadable():
 					return []Finding{i.finding(f, i.file.Path+" cannot be decoded as a picture")}, true
 				case i.kind != "image/svg+xml" && (i.width < manifest.MinIcon || i.height < manifest.MinIcon):
@@ -84,7 +84,7 @@ var iconChecks = []Check{
 				switch {
 				case i.outer:
 				case i.file == nil:
-					out = append(out, i.finding(f, strings.TrimPrefix(i.image.Src, f.origin())+" is not in the site"))
+					out = append(out, i.missing(f))
 				case i.unreadable():
 					out = append(out, i.finding(f, i.file.Path+" cannot be decoded as a picture"))
 				}

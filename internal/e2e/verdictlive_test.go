@@ -170,6 +170,11 @@ func TestLiveVerdicts(t *testing.T) {
 			got = "not known"
 		}
 		assert.Equal(t, c.want, got, "%s: we say %v", c.name, r.Platforms[0].Blockers)
+		for name, says := range map[string]string{"icon with 203": "192.png is answered with status 203", "icon is moved for ever": "moved.png leads elsewhere without end", "manifest with 401": "let the server answer it to everybody"} {
+			if c.name == name {
+				assert.Contains(t, out, says)
+			}
+		}
 	}
 }
 

@@ -437,8 +437,13 @@ func (inv *Inventory) next(s *Summary) {
 	case foreign > 0:
 		step("tachyform rehearse"+dir, "see what the site's own worker does when there is no network")
 		step("tachyform fit"+dir, "complete manifest, icons and tags, and leave the worker alone")
-	case s.ManifestPages < s.Pages:
-		step("tachyform fit"+dir, fmt.Sprintf("%d of %d pages link no manifest", s.Pages-s.ManifestPages, s.Pages))
+	default: // there is a manifest, and nothing that answers without a network
+		step("tachyform fit"+dir+" --dry-run", "see what would make it work offline, and complete its manifest")
+		why := "do it"
+		if s.ManifestPages < s.Pages {
+			why += fmt.Sprintf("; %d of %d pages link no manifest so far", s.Pages-s.ManifestPages, s.Pages)
+		}
+		step("tachyform fit"+dir, why)
 	}
 	step("tachyform audit"+dir, "see whether it installs, and where")
 }

@@ -200,3 +200,20 @@ func TestImportMapsInScriptFiles(t *testing.T) {
 	}
 	assert.Empty(t, inv.Summarize().Nowhere, "names that the map does not have are no addresses, and scripts that no page runs have none")
 }
+
+// TestNextWithAManifest: a site that has a manifest and nothing that answers without a network is told how it gets there.
+func TestNextWithAManifest(t *testing.T) {
+	page := `<!doctype html><title>a</title><link rel=manifest href=/m.json>`
+	for name, files := range map[string]map[string]string{
+		"everywhere": {"index.html": page, "m.json": "{}"},
+		"on one":     {"index.html": page, "b.html": "<!doctype html><title>b</title>", "m.json": "{}"},
+	} {
+		var steps []string
+		for _, s := range take(t, "/", files).Summarize().Next {
+			steps = append(steps, s.Why)
+		}
+		require.Len(t, steps, 3, name)
+		assert.Equal(t, "see what would make it work offline, and complete its manifest", steps[0])
+		assert.Equal(t, name == "on one", steps[1] == "do it; 1 of 2 pages link no manifest so far")
+	}
+}
