@@ -96,7 +96,7 @@ func on(t *testing.T, browser bool, files map[string]string, toml string, rules 
 		return
 	}
 	for _, r := range w.Remarks() {
-		assert.Contains(t, []string{"install", "console", "note", "update"}, r.Kind, "%s:%d: %s", r.File, r.Line, r.Message)
+		assert.Contains(t, []string{"install", "console", "page-console", "note", "update"}, r.Kind, "%s:%d: %s", r.File, r.Line, r.Message)
 	}
 	if w.chrome != nil {
 		assert.Empty(t, w.chrome.Console(), "the console holds no error")

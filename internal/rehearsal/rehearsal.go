@@ -517,7 +517,7 @@ func (r *Report) take(remarks []stage.Remark) {
 		case "install", "register", "limit":
 			f.Level = "blocker"
 			f.Mend = mends[m.Kind]
-		case "console", "note":
+		case "console", "page-console", "note":
 			f.Level = "advice"
 		case "unknown-script":
 			f.Level, f.Mend = "advice", mends["unknown-origin"]

@@ -24,7 +24,7 @@ type Limits struct {
 
 // Remark is something that the stage noticed about a worker.
 type Remark struct {
-	Kind    string // "console", "exception", "rejection", "late", "body-used", "add-all", "limit", "register", "update", "note"
+	Kind    string // "console", "page-console", "exception", "rejection", "late", "body-used", "add-all", "limit", "register", "update", "note"
 	Message string
 	File    string // root-relative URL of the script, "" when unknown
 	Line    int

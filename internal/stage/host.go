@@ -80,12 +80,20 @@ func (g *realm) host() (*goja.Object, setter) {
 	})
 	set("console", func(c goja.FunctionCall) goja.Value {
 		if level := c.Argument(0).String(); level == "error" || level == "warn" {
-			g.b.remark(Remark{Kind: "console", Message: level + ": " + c.Argument(1).String()})
-			if d, page := g.in.(*document); page && level == "error" { // frameworks catch what goes wrong, and tell of it
-				if message := clipped(c.Argument(1).String()); d.b.docs.gapIn(message) != "" {
-					d.fail(PageError{Message: message})
+			said := g.place(c.Argument(1).String())
+			said.message = clipped(withoutFrames(c.Argument(1).String()))
+			if said.line == 0 {
+				at := g.here()
+				said.file, said.line, said.column = at.file, at.line, at.column
+			}
+			kind := "console"
+			if d, page := g.in.(*document); page {
+				kind = "page-console"
+				if level == "error" && d.b.docs.gapIn(said.message) != "" { // frameworks catch what goes wrong, and tell of it
+					d.fail(PageError{Message: said.message, File: said.file, Line: said.line, Column: said.column})
 				}
 			}
+			g.b.remark(Remark{Kind: kind, Message: level + ": " + said.message, File: said.file, Line: said.line, Column: said.column})
 		}
 		return undefined
 	})

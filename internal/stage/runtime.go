@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"maps"
 	"regexp"
+	"slices"
 	"runtime/debug"
 	"runtime/metrics"
 	"strconv"
@@ -452,6 +453,17 @@ func (g *realm) place(stack string) *scriptError {
 		break
 	}
 	return e
+}
+
+// stackLine is a line that the engine writes below a message.
+var stackLine = regexp.MustCompile(`^\tat .*(?:\(native\)|:\d+:\d+\(\d+\)\)?)$`)
+
+// withoutFrames gives what a script wrote of an error without the lines of its stack, many of which are the stage's own.
+func withoutFrames(text string) string {
+	if !strings.Contains(text, "\n\tat ") {
+		return text
+	}
+	return strings.TrimSpace(strings.Join(slices.DeleteFunc(strings.Split(text, "\n"), stackLine.MatchString), "\n"))
 }
 
 // here gives the worker's own innermost line of what is running.
