@@ -508,8 +508,13 @@ func (f *facts) resolve(h pageHead, ref string) string {
 // at makes a finding at a member of the manifest.
 func (f *facts) at(member, message, mend string) Finding {
 	line, column := f.manifest.Place(member)
-	if line == 0 {
-		line, column = 1, 1
+	for outer := member; line == 0; line, column = f.manifest.Place(outer) { // of some parts the whole has a place
+		end := strings.LastIndexAny(outer, ".[")
+		if end < 0 {
+			line, column = 1, 1
+			break
+		}
+		outer = outer[:end]
 	}
 	return Finding{File: f.file.Path, Line: line, Column: column, Message: message, Mend: mend}
 }

@@ -45,9 +45,6 @@ func (f *facts) entered(which func(rehearsal.EntranceResult) bool, find func(reh
 		applies = true
 		if m := find(e); m != "" {
 			x := f.at(e.Member, m, "")
-			if x.Line == 0 { // of handlers the whole member has a place
-				x = f.at(strings.SplitN(strings.SplitN(e.Member, "[", 2)[0], ".", 2)[0], m, "")
-			}
 			x.URL = e.URL
 			out = append(out, x)
 		}
@@ -63,6 +60,14 @@ func (f *facts) asks(feature string) bool {
 		}
 	}
 	return false
+}
+
+// placed writes the place of a page's error, "" when it is not known.
+func placed(e rehearsal.Error) string {
+	if e.Line == 0 {
+		return ""
+	}
+	return fmt.Sprintf(" (%s:%d:%d)", e.File, e.Line, e.Column)
 }
 
 // outcomeWords says what an outcome is to people.
@@ -138,10 +143,50 @@ var entranceChecks = []Check{
 			if !f.readable() || len(f.manifest.Processed.FileHandlers) == 0 || f.scriptsElsewhere() {
 				return nil, false // a script of another origin may do it
 			}
-			if f.asks("launch") {
-				return nil, true
+			tried := false
+			found, _ := f.entered(func(e rehearsal.EntranceResult) bool {
+				return e.Kind == entrance.File && e.Network == string(stage.Online) && e.Launch != nil && e.Status < 400
+			}, func(e rehearsal.EntranceResult) string {
+				tried = true
+				switch l := e.Launch; {
+				case !l.Heard:
+					return fmt.Sprintf("%s opens %s, where no script asks launchQueue for it", wayIn(e), e.URL)
+				case len(l.Errors) > 0 && !l.Read: // what it makes of the content is another matter: the file is made up
+					return fmt.Sprintf("%s is told to a script of %s, which fails before it reads it: %s%s", wayIn(e), e.URL, l.Errors[0].Message, placed(l.Errors[0]))
+				}
+				return ""
+			})
+			if tried || f.asks("launch") {
+				return found, true
 			}
 			return []Finding{f.at("file_handlers", "no script of the site asks launchQueue for the files that are opened with the app", "")}, true
+		},
+	},
+	{
+		ID: "manifest/launch-not-heard", Level: Warning, Area: "manifest", Title: "An app whose window stays where it is hears what was asked of it", Example: `"launch_handler": {"client_mode": "focus-existing"} and no script that asks launchQueue`,
+		Why:  "While the app is open, a tap on a shortcut, a link or a file only brings its window to the front: it goes on showing what it showed.",
+		Mend: "take the address by launchQueue.setConsumer and show what it names, or write navigate-existing", Spec: "Web App Manifest - Incubations, \"launch_handler member\", \"launch queue\"",
+		Matters: []string{"chromium-desktop"},
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() || len(f.manifest.Processed.LaunchHandler) == 0 || f.manifest.Processed.LaunchHandler[0] != "focus-existing" || f.scriptsElsewhere() {
+				return nil, false
+			}
+			var tried []string
+			_, _ = f.entered(func(e rehearsal.EntranceResult) bool {
+				return e.Kind == entrance.Start && e.Network == string(stage.Online) && e.Launch != nil && e.Status < 400
+			}, func(e rehearsal.EntranceResult) string {
+				if !e.Launch.Heard {
+					tried = append(tried, e.URL)
+				}
+				return ""
+			})
+			switch {
+			case len(tried) > 0:
+				return []Finding{f.at("launch_handler", fmt.Sprintf("the window stays where it is, and no script of %s asks launchQueue what the app was opened with", tried[0]), "")}, true
+			case !f.asks("launch"):
+				return []Finding{f.at("launch_handler", "the window stays where it is, and no script of the site asks launchQueue what the app was opened with", "")}, true
+			}
+			return nil, true
 		},
 	},
 	{

@@ -18,6 +18,7 @@ type App struct {
 	Display    string // the display mode that a style sheet finds
 	Theme      string // of the page's tag, "" for none
 	Controlled bool   // a worker answers for it
+	Told       string // what its scripts wrote of it that it was opened (the attribute data-told), "" for nothing
 }
 
 // InstallApp installs the app of a page of the site into the profile, by its absolute id.
@@ -41,11 +42,29 @@ func (b *Browser) LaunchApp(id, address string) (*App, error) {
 	if address != "" {
 		address = b.server.Origin + address
 	}
+	return b.opens(ctx, id, func() error {
+		_, err := chromedp.Call(ctx, pwa.Launch, pwa.LaunchParams{ManifestID: id, URL: address})
+		return err
+	})
+}
+
+// OpenWithApp opens a file with an installed app, and closes its window again.
+func (b *Browser) OpenWithApp(id, file string) (*App, error) {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	return b.opens(ctx, id, func() error {
+		_, err := chromedp.Call(ctx, pwa.LaunchFilesInApp, pwa.LaunchFilesInAppParams{ManifestID: id, Files: []string{file}})
+		return err
+	})
+}
+
+// opens waits for the window of an app, and looks at it.
+func (b *Browser) opens(ctx context.Context, id string, launch func() error) (*App, error) {
 	before, err := b.windows(ctx)
 	if err != nil {
 		return nil, err
 	}
-	if _, err := chromedp.Call(ctx, pwa.Launch, pwa.LaunchParams{ManifestID: id, URL: address}); err != nil {
+	if err := launch(); err != nil {
 		return nil, fmt.Errorf("opening %s: %w", id, err)
 	}
 	var opened target.ID // what Launch gives is the tab around the page
@@ -64,8 +83,10 @@ func (b *Browser) LaunchApp(id, address string) (*App, error) {
 	defer end()
 	text, err := evaluate[string](window, `new Promise((done) => {
   const tell = () => done(JSON.stringify({URL: location.href, Title: document.title, Display: ["window-controls-overlay", "tabbed", "fullscreen", "standalone", "minimal-ui", "browser"].find((m) => matchMedia("(display-mode: " + m + ")").matches) || "",
-    Theme: (document.querySelector("meta[name=theme-color]") || {}).content || "", Controlled: !!navigator.serviceWorker.controller}));
-  if (document.readyState === "complete") tell(); else addEventListener("load", tell);
+    Theme: (document.querySelector("meta[name=theme-color]") || {}).content || "", Controlled: !!navigator.serviceWorker.controller, Told: document.documentElement.dataset.told || ""}));
+  const root = document.documentElement; // a page that waits to be told says so
+  const ready = () => { if (root.dataset.told !== "waits") tell(); else new MutationObserver(tell).observe(root, {attributes: true}); };
+  if (document.readyState === "complete") ready(); else addEventListener("load", ready);
 })`)
 	if err != nil {
 		return nil, fmt.Errorf("the window of %s: %w", id, err)

@@ -14,6 +14,7 @@ import (
 	"tachyform.dev/tachyform/internal/entrance"
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/serve"
+	"tachyform.dev/tachyform/internal/stage"
 )
 
 // inAWindow is what desktops make of display modes in an app's window, as tachyform explain display says.
@@ -43,11 +44,14 @@ func installs(t *testing.T, all bool) {
 		"invalid":    `"display": 7`,
 		"files":      `"display": "standalone", "file_handlers": [{"action": "./open.html", "accept": {"text/csv": [".csv"], "image/png": [".png"]}}], "shortcuts": [{"name": "Open", "url": "open.html"}]`,
 	}
+	listens := `<!doctype html><html lang=en data-told=waits><title>open</title><link rel=manifest href=m.json><p>open<script>launchQueue.setConsumer(async (p) => {
+const h = p.files[0], f = h && await h.getFile(), told = [p.targetURL.replace(location.origin, ""), p.files.length, p instanceof LaunchParams, Object.isFrozen(p.files), JSON.stringify(p)];
+document.documentElement.dataset.told = document.title = told.concat(f ? [h.kind, h.name, h instanceof FileSystemHandle, JSON.stringify(h), f.name, f.type, f.size, await f.text(), await h.queryPermission()] : []).join(" ") })</script>`
 	icon, err := os.ReadFile(filepath.Join(dir, "demo-site/icons/icon-192.png"))
 	require.NoError(t, err)
 	for name, members := range others {
 		at := "demo-site/apps/" + name + "/"
-		write(t, dir, map[string]string{at + "index.html": fmt.Sprintf(page, name), at + "open.html": fmt.Sprintf(page, "open"), at + "icon.png": string(icon),
+		write(t, dir, map[string]string{at + "index.html": fmt.Sprintf(page, name), at + "open.html": listens, at + "icon.png": string(icon),
 			at + "m.json": fmt.Sprintf(`{"name": "App %s", "id": "/apps/%[1]s/", "start_url": "./", "icons": [{"src": "icon.png", "sizes": "192x192"}], %s}`, name, members)})
 	}
 	web, err := serve.Start(serverOf(t, dir+"/demo-site", "/"))
@@ -97,6 +101,27 @@ func installs(t *testing.T, all bool) {
 	app, err := b.LaunchApp(web.Origin+"/", "/tides/")
 	require.NoError(t, err)
 	assert.Equal(t, chromium.App{URL: "/tides/", Title: "Tides - Skerry Line", Display: "standalone", Theme: "#0b4f6c", Controlled: true}, *app)
+	// A file that is opened with an app, and the app's address: a script is told the same as on the embedded stage.
+	write(t, dir, map[string]string{"boats.csv": "Staffin,9:40"})
+	_, err = b.Open("/apps/files/")
+	require.NoError(t, err)
+	require.NoError(t, b.InstallApp(web.Origin+"/apps/files/", "/apps/files/"))
+	e := stage.New(serverOf(t, dir+"/demo-site", "/"), nil, stage.Limits{})
+	t.Cleanup(e.Close)
+	e.RunScripts(true)
+	for _, f := range []*stage.LaunchFile{{Name: "boats.csv", Type: "text/csv", Data: "Staffin,9:40"}, nil} {
+		var there *chromium.App
+		if f != nil {
+			there, err = b.OpenWithApp(web.Origin+"/apps/files/", filepath.Join(dir, "boats.csv"))
+		} else {
+			there, err = b.LaunchApp(web.Origin+"/apps/files/", "/apps/files/open.html")
+		}
+		require.NoError(t, err)
+		here, err := e.NewTab().Launch("/apps/files/open.html", f)
+		require.NoError(t, err)
+		assert.Equal(t, there.Told, here.Title)
+		assert.Equal(t, &stage.Launched{Heard: true, Read: f != nil}, here.Launched)
+	}
 	for name := range others {
 		if !all {
 			break

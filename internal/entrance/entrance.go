@@ -25,10 +25,11 @@ const (
 // Entrance is one address.
 type Entrance struct {
 	Kind   Kind
-	Name   string // of the shortcut, the media type or the scheme, "" for others
-	Member string // of the manifest, such as "shortcuts[0].url"
-	URL    string // root-relative, with its query
-	Form   *Form  // what is posted, nil for an address that is gone to
+	Name   string  // of the shortcut, the media type or the scheme, "" for others
+	Member string  // of the manifest, such as "shortcuts[0].url"
+	URL    string  // root-relative, with its query
+	Form   *Form   // what is posted, nil for an address that is gone to
+	File   *Upload // what is opened with the app, without a field
 }
 
 // Form is what is posted as a form.
@@ -54,7 +55,7 @@ func Of(m *manifest.Manifest, origin string) []Entrance {
 	p := &m.Processed
 	add := func(kind Kind, name, member, address string, form *Form) {
 		if u, own := strings.CutPrefix(address, origin); own && strings.HasPrefix(u, "/") {
-			out = append(out, Entrance{kind, name, member, u, form})
+			out = append(out, Entrance{Kind: kind, Name: name, Member: member, URL: u, Form: form})
 		}
 	}
 	if p.StartURLGiven {
@@ -68,11 +69,14 @@ func Of(m *manifest.Manifest, origin string) []Entrance {
 		add(Share, "", "share_target.action", address, form)
 	}
 	for i, h := range p.FileHandlers {
-		name := ""
+		name, file := "", opened("", nil)
 		if len(h.Accept) > 0 {
-			name = h.Accept[0].Name
+			name, file = h.Accept[0].Name, opened(h.Accept[0].Name, h.Accept[0].Accept)
 		}
-		add(File, name, fmt.Sprintf("file_handlers[%d].action", i), h.Action, nil)
+		n := len(out)
+		if add(File, name, fmt.Sprintf("file_handlers[%d].action", i), h.Action, nil); len(out) > n {
+			out[n].File = file
+		}
 	}
 	for i, h := range p.ProtocolHandlers {
 		add(Protocol, h.Protocol, fmt.Sprintf("protocol_handlers[%d].url", i), strings.Replace(h.URL, "%s", url.QueryEscape(h.Protocol+":staffin/orran?day=1"), 1), nil)
@@ -156,4 +160,29 @@ func (f *Form) Body() (body, contentType string) {
 	}
 	fmt.Fprintf(&b, "--%s--\r\n", boundary)
 	return b.String(), multipartType + "; boundary=" + boundary
+}
+
+// contents are small files of their types, as far as something has to stand in them.
+var contents = map[string]string{
+	"text/csv": "boat,leaves\nStaffin to Orran,9:40\n", "text/html": "<!doctype html><title>Boats</title><p>Staffin to Orran", "image/svg+xml": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1 1"/>`,
+	"image/png": "\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08\x06\x00\x00\x00\x1f\x15\xc4\x89\x00\x00\x00\rIDATx\x9cc````\x00\x00\x00\x05\x00\x01\xa5\xf6E@\x00\x00\x00\x00IEND\xaeB`\x82",
+}
+
+// opened makes a file of a type, with one of its extensions.
+func opened(kind string, extensions []string) *Upload {
+	name := "boats"
+	if len(extensions) > 0 {
+		name += extensions[0]
+	}
+	data, known := contents[kind]
+	switch {
+	case known:
+	case strings.HasSuffix(kind, "json"):
+		data = "{}"
+	case strings.HasSuffix(kind, "xml"):
+		data = "<boats/>"
+	default:
+		data = "Staffin to Orran, 9:40\n"
+	}
+	return &Upload{Name: name, Type: kind, Data: data}
 }

@@ -1,6 +1,7 @@
 package entrance
 
 import (
+	"image/png"
 	"mime"
 	"mime/multipart"
 	"net/url"
@@ -35,6 +36,25 @@ func TestOf(t *testing.T) {
 		{"share", "share_target.action", "/app/share?t=Next+boat+%26+tide&x=Staffin+to+Orran%2C+9%3A40&u=https%3A%2F%2Fother.example%2Ftimetable%3Fday%3D1"},
 		{"file", "file_handlers[0].action", "/app/open"}, {"protocol", "protocol_handlers[0].url", "/app/sail?of=web%2Bferry%3Astaffin%2Forran%3Fday%3D1&x=1"}, {"note", "note_taking.new_note_url", "/app/note"}}, got)
 	assert.Empty(t, entrances(t, `{"name": "Skerry"}`), "the page's own address is no way in of the manifest's")
+}
+
+func TestOpenedFiles(t *testing.T) {
+	for _, c := range []struct{ accept, name, kind, begins string }{
+		{`{"text/csv": [".csv", ".tsv"]}`, "boats.csv", "text/csv", "boat,leaves\n"},
+		{`{"image/png": [".png"]}`, "boats.png", "image/png", "\x89PNG"},
+		{`{"application/geo+json": [".geojson"]}`, "boats.geojson", "application/geo+json", "{}"},
+		{`{"application/gpx+xml": [".gpx"]}`, "boats.gpx", "application/gpx+xml", "<boats/>"},
+		{`{"text/x-tide": [".tide"]}`, "boats.tide", "text/x-tide", "Staffin"},
+	} {
+		list := entrances(t, `{"file_handlers": [{"action": "/app/open", "accept": `+c.accept+`}]}`)
+		require.Len(t, list, 1, c.accept)
+		f := list[0].File
+		require.NotNil(t, f, c.accept)
+		assert.Equal(t, []string{c.name, c.kind}, []string{f.Name, f.Type})
+		assert.True(t, strings.HasPrefix(f.Data, c.begins), "%q", f.Data)
+	}
+	_, err := png.Decode(strings.NewReader(contents["image/png"]))
+	assert.NoError(t, err)
 }
 
 func TestForms(t *testing.T) {

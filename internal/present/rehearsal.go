@@ -164,6 +164,11 @@ func (s *Style) entrances(r *rehearsal.Report) {
 		}
 		s.sayf("\n")
 	}
+	for _, e := range r.Entrances {
+		if l := e.Launch; l != nil && l.File != "" && e.Network == networks[0] {
+			s.sayf("  %s %s\n", pad(clip(l.File, 20), 20), s.wrap(opened(l), 100, 23))
+		}
+	}
 	if p := r.Push; p != nil {
 		text := "shows no notification"
 		switch {
@@ -329,4 +334,20 @@ func (s *Style) groups(pages []rehearsal.PageResult) {
 			s.sayf("            %s\n", lines(s.faint, s.wrap(k.why, 110, 12)))
 		}
 	}
+}
+
+// opened says what a page makes of a file that was opened with the app.
+func opened(l *rehearsal.Launched) string {
+	text := "the page is told of the file, and does not read it"
+	switch {
+	case !l.Heard:
+		return "no script of the page asks for the file"
+	case l.Read && len(l.Errors) > 0:
+		return "the page reads the file that was made up here, and fails: " + l.Errors[0].Message
+	case l.Read:
+		return "the page reads the file"
+	case len(l.Errors) > 0:
+		text = "the page is told of the file, and fails: " + l.Errors[0].Message
+	}
+	return text
 }

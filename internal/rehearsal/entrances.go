@@ -18,6 +18,16 @@ type EntranceResult struct {
 	PageResult
 	// Sent says of a post without a network whether it reached the server once that was there again.
 	Sent bool `json:"sent,omitempty"`
+	// Launch says what the page made of it that it was opened as an app; nil where no script ran, or the stage cannot tell.
+	Launch *Launched `json:"launch,omitempty"`
+}
+
+// Launched is what a page made of it that it was opened as an app, with a file or without.
+type Launched struct {
+	File   string  `json:"file,omitempty"`   // the name of what was opened, made up here
+	Heard  bool    `json:"heard"`            // the page set a consumer of the launch queue
+	Read   bool    `json:"read,omitempty"`   // it asked for the file's content
+	Errors []Error `json:"errors,omitempty"` // of its scripts, after it was told
 }
 
 // PushResult is what the worker makes of a push message, and of a tap on what it shows.
@@ -93,7 +103,7 @@ func (r *Report) enter(ctx context.Context, begin from, o Options, e expected) e
 			if x.Form != nil {
 				continue
 			}
-			l, err := st.Open(x.URL)
+			l, err := launch(st, x)
 			if err != nil {
 				end()
 				return err
@@ -101,7 +111,7 @@ func (r *Report) enter(ctx context.Context, begin from, o Options, e expected) e
 			if n == stage.Online {
 				e.note(x.URL, l)
 			}
-			r.Entrances = append(r.Entrances, EntranceResult{Kind: x.Kind, Name: x.Name, Member: x.Member, Method: "GET", PageResult: e.result(x.URL, n, l)})
+			r.Entrances = append(r.Entrances, EntranceResult{Kind: x.Kind, Name: x.Name, Member: x.Member, Method: "GET", PageResult: e.result(x.URL, n, l), Launch: launched(x, l)})
 		}
 		end()
 		for _, x := range o.Entrances {
@@ -118,6 +128,34 @@ func (r *Report) enter(ctx context.Context, begin from, o Options, e expected) e
 		}
 	}
 	return nil
+}
+
+// launch opens an address as the app does, where the stage can.
+func launch(st Stage, x entrance.Entrance) (*stage.Load, error) {
+	e, ok := st.(*Embedded)
+	if !ok {
+		return st.Open(x.URL)
+	}
+	var file *stage.LaunchFile
+	if f := x.File; f != nil {
+		file = &stage.LaunchFile{Name: f.Name, Type: f.Type, Data: f.Data}
+	}
+	return e.current().Launch(x.URL, file)
+}
+
+// launched tells what the page made of it.
+func launched(x entrance.Entrance, l *stage.Load) *Launched {
+	if l.Launched == nil {
+		return nil
+	}
+	out := &Launched{Heard: l.Launched.Heard, Read: l.Launched.Read}
+	if x.File != nil {
+		out.File = x.File.Name
+	}
+	for _, e := range l.Launched.Errors {
+		out.Errors = append(out.Errors, Error(e))
+	}
+	return out
 }
 
 // prepare brings a stage into a network state, as for somebody who comes later.

@@ -300,7 +300,7 @@ func (d *document) look(l *Load) {
 		text = strings.ToValidUTF8(text[:maxTextShown], "")
 	}
 	l.Text, l.Ran = text, true
-	l.Errors = d.errors
+	l.Errors, l.Launched = d.errors, d.launched()
 	if d.settled() {
 		d.remember()
 	}

@@ -180,6 +180,7 @@ func (d *document) hostObject() *goja.Object {
 	set("referrer", func(goja.FunctionCall) goja.Value { return vm.ToValue(d.referer) })
 	set("visible", func(goja.FunctionCall) goja.Value { return vm.ToValue(true) })
 	d.hostStorage(set)
+	d.hostLaunch(set)
 	d.hostTree(set)
 	d.hostWorkers(set)
 	does("loaded", func(goja.FunctionCall) {

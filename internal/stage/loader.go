@@ -179,7 +179,7 @@ func (l *loader) document(url, id string, r reply) {
 			l.load.Text, l.load.Ran = textOf(source), true
 		} else {
 			key := ""
-			if b.again {
+			if b.again && l.options.launch == nil {
 				key = l.key(url)
 			}
 			run := func() {

@@ -51,7 +51,8 @@ type Load struct {
 	Shown    string        // where the page's own scripts have led the address, "" for nowhere
 	Requests []PageRequest // sorted
 	Errors   []PageError
-	Unknown  []string // origins that it asked for data or scripts, and of which nothing is known; sorted
+	Launched *Launched // of an address that was opened as an app
+	Unknown  []string  // origins that it asked for data or scripts, and of which nothing is known; sorted
 }
 
 // Part is a document or something that it needs, as the page got it.
@@ -126,6 +127,7 @@ type visitOptions struct {
 	method, body, contentType string // of a form that is sent
 	reload, replace, traverse bool
 	done                      func() // called when the document is there
+	launch                    *launch
 }
 
 // lead begins to load a page, in place of what the tab shows. done is called when it has the document.
@@ -173,6 +175,8 @@ func (t *Tab) look() *Load {
 	l := t.loader.load
 	if p := t.loader.page; p != nil {
 		p.look(l)
+	} else if t.loader.static && t.loader.options.launch != nil { // no script is there that could ask
+		l.Launched = &Launched{}
 	}
 	sortRequests(l.Requests)
 	sort.Slice(l.Missing, func(i, j int) bool { return l.Missing[i].URL < l.Missing[j].URL })

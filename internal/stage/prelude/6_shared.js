@@ -20,7 +20,7 @@ function structuredClone(value, options) {
     }
     if (v instanceof $Map) { const c = keep(new $Map()); for (const [k, x] of v) c.set(copy(k), copy(x)); return c; }
     if (v instanceof $Set) { const c = keep(new $Set()); for (const x of v) c.add(copy(x)); return c; }
-    if (v instanceof Blob) return v;
+    if (v instanceof Blob || v instanceof web.FileSystemHandle) return v;
     if (v instanceof DOMException) return keep(new DOMException(v.message, v.name));
     if (v instanceof $Error) {
       const kind = ["EvalError", "RangeError", "ReferenceError", "SyntaxError", "TypeError", "URIError"].find((n) => n === v.name);
