@@ -100,6 +100,9 @@ func Run(ctx context.Context, args []string, out, errw io.Writer) int {
 // Root gives all commands, for manual pages and completions.
 func Root() *cobra.Command { return (&app{out: io.Discard, err: io.Discard}).root() }
 
+// stdout in the place of a file's name means standard output.
+const stdout = "-"
+
 func (a *app) root() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "tachyform",
@@ -114,6 +117,11 @@ worker in a model of a browser, opens every page without a network, and audits w
 		Args:          cobra.NoArgs,
 		RunE:          func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 	}
+	cmd.PersistentPreRun = func(c *cobra.Command, _ []string) {
+		if a.output == stdout && c.Name() != "draft" { // what a draft writes is no report
+			a.output = ""
+		}
+	}
 	cmd.SetVersionTemplate("tachyform {{.Version}}\n")
 	cmd.SetHelpFunc(func(c *cobra.Command, _ []string) {
 		if err := present.Help(c.OutOrStdout(), cmp.Or(c.Long, c.Short), c.UsageString()); err != nil {
@@ -124,7 +132,7 @@ worker in a model of a browser, opens every page without a network, and audits w
 	f.StringVar(&a.config, "config", "", "configuration `file` (default: tachyform.toml in the current folder, if there is one)")
 	f.StringVar(&a.place, "place", "", "the `name` of a [place.NAME] in the configuration, such as staging")
 	f.StringVar(&a.format, "format", "text", "text or json")
-	f.StringVar(&a.output, "output", "", "write the result to a `file` instead of standard output")
+	f.StringVar(&a.output, "output", "", "write the result to a `file` instead of standard output (-)")
 	f.BoolVar(&a.quiet, "quiet", false, "print nothing but errors and what was asked for with --format")
 	f.BoolVar(&a.noColor, "no-color", false, "print without colours (also: NO_COLOR in the environment)")
 	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), inBrowser(a.manifestCommand()), a.rulesCommand(), inBrowser(a.fitCommand()), inBrowser(a.rehearseCommand()), a.auditCommand(), a.explainCommand(), a.schemaCommand(), a.demoCommand(), a.stripCommand(), a.recordCommand(), a.retireCommand(), a.serveCommand(), a.compareCommand(), a.headersCommand(), a.licencesCommand())

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -37,7 +38,10 @@ SITE may be the address of a running server that makes the pages, with --public 
 			if out == "" {
 				out = config.Name
 			}
-			if _, err := os.Lstat(out); !errors.Is(err, fs.ErrNotExist) && !force {
+			if schema && out == stdout {
+				return usage(errors.New("--schema writes a file beside the draft's, and --output - writes no file"))
+			}
+			if _, err := os.Lstat(out); out != stdout && !errors.Is(err, fs.ErrNotExist) && !force {
 				return usage(fmt.Errorf("%s is there already; --force overwrites it, --output names another file", out))
 			}
 			if schema {
@@ -110,6 +114,10 @@ func putWhole(name string, data []byte) error {
 func (a *app) writeDraft(out string, data []byte) error {
 	if _, err := config.Parse(out, data); err != nil {
 		return broken(fmt.Errorf("the draft is not a configuration: %w", err))
+	}
+	if out == stdout {
+		a.output = ""
+		return a.write(func(w io.Writer) error { _, err := w.Write(data); return err })
 	}
 	if a.schemaFor != "" {
 		data = append([]byte(config.SchemaLine+"\n"), data...)

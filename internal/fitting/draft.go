@@ -301,7 +301,31 @@ func (f *fitter) draftData(d *drafter, seen map[string]bool) {
 				d.line("keep = { entries = 50, age = \"7d\" }  # what a visitor saw stays a week")
 			}
 		}
+		for _, form := range r.ImageForms() {
+			if !seen["images "+form] {
+				seen["images "+form] = true
+				f.draftImages(d, form, r.Pattern)
+			}
+		}
 	}
+}
+
+// draftImages writes a rule for pictures of one form that a route shows and no file of the site is.
+func (f *fitter) draftImages(d *drafter, form, route string) {
+	d.line("")
+	if rest := strings.TrimPrefix(form, f.site.Base); survey.PersonalData(rest) || survey.PersonalPath(rest) {
+		d.line(fmt.Sprintf("# %s (pictures that %s shows) looks like what belongs to one person: nothing of it is stored. A rule with never = \"ignore\" would.", form, route))
+		return
+	}
+	if strings.Contains(form, "://") {
+		d.line("# Another origin's: what is kept can be looked into only when the pictures have crossorigin and the origin allows it. With opaque = true")
+		d.line("# the others are kept, too; nobody can tell an error among them, and browsers count megabytes for each.")
+	}
+	d.line("[[rule]]")
+	d.value("match", patternOf(strings.TrimSuffix(form, "*"))+"*", "pictures that the route "+route+" showed when it ran")
+	d.line("destination = [\"image\"]")
+	d.value("answer", "stale-while-revalidate", "the stored picture at once, and a fresh one for the next time")
+	d.line("keep = { entries = 60, age = \"30d\" }  # of the pictures that a visitor saw")
 }
 
 // patternOf writes a form of addresses as a URL pattern, in which every name has to be another.

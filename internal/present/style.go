@@ -122,6 +122,9 @@ func count(n int, one string) string {
 	if stem, ok := strings.CutSuffix(one, "y"); ok {
 		return humanize.Comma(int64(n)) + " " + stem + "ies"
 	}
+	if strings.HasSuffix(one, "s") || strings.HasSuffix(one, "sh") || strings.HasSuffix(one, "ch") {
+		one += "e"
+	}
 	return humanize.Comma(int64(n)) + " " + one + "s"
 }
 

@@ -114,6 +114,9 @@ func (s *Style) applications(r *survey.Summary) {
 			for _, d := range formsOf(x.Data) {
 				s.sayf("         %s\n", s.faint.Render("asks for "+clip(d, 98)))
 			}
+			for _, u := range x.ImageForms() {
+				s.sayf("         %s\n", s.faint.Render("shows pictures "+clip(u, 92)))
+			}
 		}
 		if len(a.Dead) > 0 {
 			s.sayf("  %s\n", s.warn.Render(s.wrap("neither a file nor the application answers "+brief(a.Dead)+", which it links", 110, 2)))

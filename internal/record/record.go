@@ -98,7 +98,7 @@ type Recording struct {
 }
 
 // Take opens every page that the crawl has read, and every link that they draw, and keeps what they ask for by GET: data of the site's own
-// origin, and everything of the other origins that are allowed. Workers are refused, and nothing is sent but GET requests.
+// origin and pictures that no markup names, and everything of the other origins that are allowed. Workers are refused, and nothing is sent but GET requests.
 func Take(ctx context.Context, res *crawl.Result, o Options) (*Recording, error) {
 	u, err := url.Parse(res.Report.Entry)
 	if err != nil {
@@ -307,7 +307,7 @@ func (r *recorder) note(page string, l *stage.Load) {
 	met := map[string]bool{}
 	for _, q := range l.Requests {
 		key := q.Method + " " + q.URL
-		if met[key] || strings.HasPrefix(q.URL, "/") && q.Use != markup.UseFetch {
+		if met[key] || strings.HasPrefix(q.URL, "/") && q.Use != markup.UseFetch && (q.Use != markup.UseImage || r.crawled(q.URL)) {
 			continue
 		}
 		met[key] = true
@@ -316,6 +316,13 @@ func (r *recorder) note(page string, l *stage.Load) {
 		}
 		r.requests[key].pages++
 	}
+}
+
+// crawled says whether the crawl has read an address: what markup names, and not what scripts draw from data.
+func (r *recorder) crawled(u string) bool {
+	p, _, _ := strings.Cut(u, "?")
+	_, read := r.site.Find(p)
+	return read
 }
 
 // leads notes the addresses of pages that the server leads elsewhere, and not only to the same with a slash.

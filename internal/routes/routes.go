@@ -243,6 +243,7 @@ type search struct {
 	routes map[string]*survey.Route
 	dead   map[string]bool
 	own    []survey.Data // what the document asked for at its own address
+	shown  []string      // pictures that it asked for there
 	hash   bool
 }
 
@@ -263,6 +264,7 @@ func (s *search) run() (*survey.Application, string, error) {
 	s.links(home)
 	s.own = append([]survey.Data{}, dataOf(home, s.inv)...)
 	slices.SortFunc(s.own, compareData)
+	s.shown = imagesOf(home, s.inv, nil)
 	if start := s.inv.StartFile.URL; s.known != "" && start != s.shell && folder(start) == folder(s.shell) { // a page for what has no file draws little at its own address
 		l, err := s.open(start)
 		if err != nil {
@@ -396,8 +398,31 @@ func (s *search) try(u string, home, lost *stage.Load) error {
 			r.Data = append(r.Data, d)
 		}
 	}
+	r.Images = imagesOf(l, s.inv, r.Images)
 	s.links(l)
 	return nil
+}
+
+// maxImages is how many pictures of one route are noted.
+const maxImages = 200
+
+// imagesOf adds the pictures of a page that no file of the site is, as data names them: they were answered, or are another
+// origin's, or the page asked for data that was answered, and nobody knows here what the server has besides.
+func imagesOf(l *stage.Load, inv *survey.Inventory, to []string) []string {
+	informed := slices.ContainsFunc(l.Requests, func(q stage.PageRequest) bool {
+		return q.Use == markup.UseFetch && q.Result == "answered" && q.Status < 400
+	})
+	for _, q := range l.Requests {
+		u := q.URL
+		if q.Use != markup.UseImage || len(to) >= maxImages || slices.Contains(to, u) || inv.FileOf(u) != nil {
+			continue
+		}
+		if strings.Contains(u, "://") || informed || q.Result == "answered" && q.Status < 400 {
+			to = append(to, u)
+		}
+	}
+	slices.Sort(to)
+	return to
 }
 
 // dataOf gives the requests of a page for data that no file answers, each once.
@@ -414,7 +439,7 @@ func dataOf(l *stage.Load, inv *survey.Inventory) []survey.Data {
 
 // result sums up what was found.
 func (s *search) result() *survey.Application {
-	a := &survey.Application{Shell: s.shell, Known: s.known, Hash: s.hash, Routes: []survey.Route{}, Dead: append([]string{}, slices.Sorted(maps.Keys(s.dead))...), Bounded: s.more, Data: s.own}
+	a := &survey.Application{Shell: s.shell, Known: s.known, Hash: s.hash, Routes: []survey.Route{}, Dead: append([]string{}, slices.Sorted(maps.Keys(s.dead))...), Bounded: s.more, Data: s.own, Images: s.shown}
 	if len(s.routes) > 0 {
 		a.Known = fmt.Sprintf("its scripts draw links that no file answers, such as %s, and answer them", first(s.routes))
 		if s.hash {
@@ -453,6 +478,12 @@ func folded(routes map[string]*survey.Route) []survey.Route {
 		}
 		if o := out[r.Pattern]; o != nil {
 			o.Seen += r.Seen
+			for _, u := range r.Images {
+				if len(o.Images) < maxImages && !slices.Contains(o.Images, u) {
+					o.Images = append(o.Images, u)
+				}
+			}
+			slices.Sort(o.Images)
 			for _, d := range r.Data {
 				if !slices.Contains(o.Data, d) {
 					o.Data = append(o.Data, d)

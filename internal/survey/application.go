@@ -8,22 +8,24 @@ import (
 
 // Application is a page whose scripts answer addresses of their own.
 type Application struct {
-	Shell   string   `json:"shell"`   // URL of its document, root-relative
-	Known   string   `json:"known"`   // by what it is known to be one
-	Hash    bool     `json:"hash"`    // its routes stand behind the # of one address
-	Data    []Data   `json:"data"`    // what it asked for at its own address, sorted
-	Routes  []Route  `json:"routes"`  // sorted by their patterns
-	Dead    []string `json:"dead"`    // links that it draws, and neither a file nor the application answers; sorted
-	Bounded bool     `json:"bounded"` // there may be more routes: not every link was followed
+	Shell   string   `json:"shell"`            // URL of its document, root-relative
+	Known   string   `json:"known"`            // by what it is known to be one
+	Hash    bool     `json:"hash"`             // its routes stand behind the # of one address
+	Data    []Data   `json:"data"`             // what it asked for at its own address, sorted
+	Images  []string `json:"images,omitempty"` // pictures that it asked for there and no file of the site is, sorted
+	Routes  []Route  `json:"routes"`           // sorted by their patterns
+	Dead    []string `json:"dead"`             // links that it draws, and neither a file nor the application answers; sorted
+	Bounded bool     `json:"bounded"`          // there may be more routes: not every link was followed
 }
 
 // Route is an address, or several of one form, that an application answers.
 type Route struct {
-	Pattern string `json:"pattern"` // as the addresses are written, with :id where they differ
-	Address string `json:"address"` // the first that was seen, root-relative
-	Seen    int    `json:"seen"`    // how many addresses of this form were linked
-	Title   string `json:"title"`
-	Data    []Data `json:"data"` // what it asked for, sorted
+	Pattern string   `json:"pattern"` // as the addresses are written, with :id where they differ
+	Address string   `json:"address"` // the first that was seen, root-relative
+	Seen    int      `json:"seen"`    // how many addresses of this form were linked
+	Title   string   `json:"title"`
+	Data    []Data   `json:"data"`             // what it asked for, sorted
+	Images  []string `json:"images,omitempty"` // pictures that it asked for and no file of the site is, such as those that the data names; sorted
 }
 
 // Data is a request of a page for data, which no file of the site answers.
@@ -37,7 +39,7 @@ func (a *Application) Folder() string { return folderOf(a.Shell) }
 
 // Asking gives the addresses that ask for data: the document's own, and the routes.
 func (a *Application) Asking() []Route {
-	return append([]Route{{Pattern: a.Shell, Address: a.Shell, Seen: 1, Data: a.Data}}, a.Routes...)
+	return append([]Route{{Pattern: a.Shell, Address: a.Shell, Seen: 1, Data: a.Data, Images: a.Images}}, a.Routes...)
 }
 
 // ServerPaths gives globs for what the application asks the server for, and for what it links and does not answer.
@@ -88,4 +90,17 @@ func Pattern(u string) string {
 		}
 	}
 	return strings.Join(segments, "/")
+}
+
+// ImageForms gives the folders of pictures, with :id where they differ and * for the names, sorted.
+func (r *Route) ImageForms() []string {
+	var out []string
+	for _, u := range r.Images {
+		u, _, _ := strings.Cut(u, "?")
+		if form := folderOf(Pattern(u)) + "*"; !slices.Contains(out, form) {
+			out = append(out, form)
+		}
+	}
+	slices.Sort(out)
+	return out
 }
