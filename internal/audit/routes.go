@@ -40,7 +40,11 @@ var routeChecks = []Check{
 			var out []Finding
 			for _, p := range f.rehearsal.Pages {
 				if a, _ := f.routeOf(p.URL); a != nil && p.Network == "offline" && (p.Outcome == rehearsal.StandIn || p.Outcome == rehearsal.Lost) {
-					out = append(out, Finding{URL: p.URL, Message: p.Why + "; it is a route of " + a.Shell})
+					x := Finding{URL: p.URL, Message: p.Why + "; it is a route of " + a.Shell}
+					if !a.Main && a.Within(f.site.Base) {
+						x.Mend = "move the application into a folder of its own and fit it there, or name its document and its routes as shell and routes in [offline]"
+					}
+					out = append(out, x)
 				}
 			}
 			return out, len(f.inv.Applications) > 0

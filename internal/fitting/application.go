@@ -1,6 +1,7 @@
 package fitting
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"path"
@@ -31,12 +32,13 @@ func (f *fitter) findApplications(ctx context.Context) error {
 // chooseShell lets an application's document answer its routes when the configuration does not say what is shown, and says which applications are left
 // alone and why.
 func (f *fitter) chooseShell() {
+	said := f.cfg.Offline.Shell != "" || f.cfg.Offline.Page != ""
 	for i := range f.inv.Applications {
 		a := &f.inv.Applications[i]
 		switch {
 		case a.Hash:
 			continue // one address: its document is stored like any page
-		case f.cfg.Offline.Shell != "" || f.cfg.Offline.Page != "":
+		case said:
 			if shell := f.inv.FileOf(f.cfg.Offline.Shell); shell != nil && shell.URL == a.Shell {
 				f.routesOf = a
 			}
@@ -45,7 +47,8 @@ func (f *fitter) chooseShell() {
 			dir := path.Dir(f.inv.FileOf(a.Shell).Path)
 			f.remark("%s is an application of its own folder (%s), and offline its routes are answered by the offline page: fit it alone, with \"tachyform fit %s --base %s\", or name it as shell in [offline] if it answers for the whole site", a.Shell, a.Known, path.Join(f.site.Dir, dir), f.site.Base+dir+"/")
 			continue
-		case f.routesOf != nil:
+		case f.routesOf != nil || !a.Main:
+			f.leaveRoutes(a)
 			continue
 		}
 		f.routesOf = a
@@ -65,6 +68,21 @@ func (f *fitter) chooseShell() {
 	}
 }
 
+// leaveRoutes has the routes of an application at the site's root be asked of the server whose document is not shown for what has no file.
+func (f *fitter) leaveRoutes(a *survey.Application) {
+	var globs []string
+	if a.Below != "" {
+		globs = append(globs, globEscape(a.Below)+"**")
+	}
+	for _, r := range a.Routes {
+		if !strings.HasPrefix(r.Address, cmp.Or(a.Below, "\x00")) && !slices.Contains(f.cfg.Offline.Routes, globEscape(r.Pattern)) {
+			globs = append(globs, survey.Starred(globEscape(r.Pattern)))
+		}
+	}
+	f.otherRoutes = append(f.otherRoutes, globs...)
+	f.remark("%s is an application beside the start page (%s): its routes, %s, come from the server, and without one visitors get the offline page there. In a folder of its own it can be fitted alone; shell and routes in [offline] have its document answer, in the place of any other", a.Shell, a.Known, listed(globs))
+}
+
 // pagesBesides says whether the site has pages that an application does not draw, so that something else has to be shown in their place.
 func (f *fitter) pagesBesides() bool {
 	return slices.ContainsFunc(f.inv.Pages, func(p survey.Page) bool {
@@ -76,8 +94,9 @@ func (f *fitter) pagesBesides() bool {
 // notRoutes gives the rules for addresses that look like routes and are the server's: what the application fetches, and links that it does not answer.
 // They are for navigations alone.
 func (f *fitter) notRoutes() []worker.Rule {
+	others := f.fromServer(f.otherRoutes, "routes of another application")
 	if f.routesOf == nil || len(f.cfg.Offline.Routes) > 0 { // what is named is no such address
-		return nil
+		return others
 	}
 	var globs []string
 	add := func(g string) {
@@ -116,15 +135,20 @@ func (f *fitter) notRoutes() []worker.Rule {
 			add(globEscape(u))
 		}
 	}
+	return append(f.fromServer(globs, "the application asks the server for them, or does not answer them"), others...)
+}
+
+// fromServer makes the rules by which navigations to some addresses are always asked of the server.
+func (f *fitter) fromServer(globs []string, why string) []worker.Rule {
 	slices.Sort(globs)
 	var out []worker.Rule
-	for _, g := range globs {
+	for _, g := range slices.Compact(globs) {
 		r := worker.NetworkOnlyRule(g)
 		r.Destinations = []string{"document"}
 		out = append(out, r)
 	}
 	if len(globs) > 0 {
-		f.plan.Inferences = append(f.plan.Inferences, Inference{"no routes", listed(globs), "the application asks the server for them, or does not answer them"})
+		f.plan.Inferences = append(f.plan.Inferences, Inference{"no routes", listed(globs), why})
 	}
 	return out
 }

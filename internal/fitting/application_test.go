@@ -22,7 +22,7 @@ func TestApplicationChosen(t *testing.T) {
 		}
 		return out
 	}
-	boats := survey.Application{Shell: "/", Known: "it draws", Routes: route("/boats", "/boats/:id", "/account", "/odd*")}
+	boats := survey.Application{Shell: "/", Main: true, Known: "it draws", Routes: route("/boats", "/boats/:id", "/account", "/odd*")}
 	boats.Routes[1].Data = []survey.Data{{Method: "GET", URL: "/api/boats/7"}, {Method: "POST", URL: "/api/seen"}, {Method: "GET", URL: "https://tides.example/now"}}
 	boats.Dead = []string{"/gone"}
 	page := "<title>Boats</title><p>x"
@@ -34,12 +34,16 @@ func TestApplicationChosen(t *testing.T) {
 		atOnce, server []string
 		said           string
 	}{
-		"alone":               {found: []survey.Application{boats}, shell: "/", offline: "/", atOnce: []string{"/boats", "/boats/12", "/odd*"}, server: []string{"/account", "/gone", "/api/boats/7", "/admin", "/oddity"}, said: "no rule keeps /api/boats/:id (asked for by /boats/:id)"},
-		"beside pages":        {files: map[string]string{"about/index.html": page}, found: []survey.Application{boats}, shell: "/", offline: "/offline.html", atOnce: []string{"/boats"}, server: []string{"/admin"}},
-		"with an error page":  {files: map[string]string{"404.html": page}, found: []survey.Application{boats}, shell: "/", offline: "/"},
-		"behind the #":        {found: []survey.Application{{Shell: "/", Hash: true, Routes: route("/#/boats")}}, offline: "/offline.html"},
-		"only a hint":         {found: []survey.Application{{Shell: "/", Known: "_redirects"}}, shell: "/", offline: "/", server: []string{"/boats"}},
-		"in a folder":         {files: map[string]string{"depot/index.html": page}, found: []survey.Application{{Shell: "/depot/", Known: "it draws", Routes: route("/depot/x")}}, offline: "/offline.html", said: "--base /depot/"},
+		"alone":              {found: []survey.Application{boats}, shell: "/", offline: "/", atOnce: []string{"/boats", "/boats/12", "/odd*"}, server: []string{"/account", "/gone", "/api/boats/7", "/admin", "/oddity"}, said: "no rule keeps /api/boats/:id (asked for by /boats/:id)"},
+		"beside pages":       {files: map[string]string{"about/index.html": page}, found: []survey.Application{boats}, shell: "/", offline: "/offline.html", atOnce: []string{"/boats"}, server: []string{"/admin"}},
+		"with an error page": {files: map[string]string{"404.html": page}, found: []survey.Application{boats}, shell: "/", offline: "/"},
+		"behind the #":       {found: []survey.Application{{Shell: "/", Hash: true, Routes: route("/#/boats")}}, offline: "/offline.html"},
+		"only a hint":        {found: []survey.Application{{Shell: "/", Main: true, Known: "_redirects"}}, shell: "/", offline: "/", server: []string{"/boats"}},
+		"in a folder":        {files: map[string]string{"depot/index.html": page}, found: []survey.Application{{Shell: "/depot/", Known: "it draws", Routes: route("/depot/x")}}, offline: "/offline.html", said: "--base /depot/"},
+		"two beside each other": {files: map[string]string{"desk.html": page}, found: []survey.Application{boats, {Shell: "/desk.html", Known: "it draws", Routes: route("/desk/:id", "/boats")}}, shell: "/", offline: "/offline.html", atOnce: []string{"/boats"},
+			server: []string{"/desk/7"}, said: "its routes, /desk/*, come from the server"},
+		"one that is not the start page": {files: map[string]string{"desk.html": page}, found: []survey.Application{{Shell: "/desk.html", Below: "/desk/", Known: "it draws", Routes: route("/desk/:id", "/other")}}, offline: "/offline.html", server: []string{"/desk/7", "/desk/a/b", "/other"},
+			said: "its routes, /desk/**, /other, come"},
 		"a page is wanted":    {toml: "[offline]\npage = \"/offline.html\"\n", found: []survey.Application{boats}, offline: "/offline.html"},
 		"a shell of its own":  {toml: "[offline]\nshell = \"/index.html\"\n", found: []survey.Application{boats}, shell: "/", offline: "/", atOnce: []string{"/boats", "/anything"}, server: []string{"/api/boats/9", "/api/other", "/gone"}},
 		"routes of their own": {toml: "[offline]\nshell = \"/index.html\"\nroutes = [\"/tides/**\"]\n", found: []survey.Application{boats}, shell: "/", offline: "/", atOnce: []string{"/tides/a/b"}, server: []string{"/boats", "/api/boats/9"}},

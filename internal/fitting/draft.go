@@ -235,6 +235,13 @@ func (f *fitter) draftStow(d *drafter, now, later []site.File) {
 // draftRules writes a rule for each endpoint, with the reason for its answer.
 func (f *fitter) draftRules(d *drafter) {
 	seen := map[string]bool{}
+	for _, g := range f.otherRoutes {
+		d.line("")
+		d.line("[[rule]]")
+		d.value("match", globPattern(g), "routes of another application beside the start page")
+		d.line("destination = [\"document\"]")
+		d.value("answer", "network-only", "its document is not the shell; without a network the offline page is shown")
+	}
 	f.draftData(d, seen)
 	ends := append([]survey.Endpoint{}, f.inv.Endpoints...)
 	sort.SliceStable(ends, func(i, j int) bool { return ends[i].URL < ends[j].URL })
@@ -346,6 +353,12 @@ func patternOf(form string) string {
 		}
 	}
 	return scheme + strings.Join(segments, "/")
+}
+
+// globPattern writes a glob of ours as a URL pattern.
+func globPattern(glob string) string {
+	marked := strings.NewReplacer(`\*`, "\x00", `\?`, "?", `\[`, "[", `\{`, "{", "**", "\x01", "*", "\x01").Replace(glob)
+	return strings.NewReplacer("\x00", `\*`, "\x01", "*").Replace(patternEscape(marked))
 }
 
 // covered says whether a page that looks personal lies at an address, or above it.

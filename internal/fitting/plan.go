@@ -134,8 +134,9 @@ type fitter struct {
 	many   bool             // so many files that what the survey kept of pages has to do where it can
 	script string           // URL of the page script, "" when none is written
 
-	routesOf *survey.Application // the application whose routes its document answers, nil for none
-	shell    string              // URL of that document
+	otherRoutes []string            // globs for the routes of further applications at the site's root
+	routesOf    *survey.Application // the application whose routes its document answers, nil for none
+	shell       string              // URL of that document
 
 	offlineIcon   string          // URL of the picture on it, "" for none
 	offlineScript string          // path of the script of our offline page, "" when none is written

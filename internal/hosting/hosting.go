@@ -179,6 +179,9 @@ func (p *Plan) routes(s *site.Site, rules site.Rules) {
 		return s.FileURL(f.Path)
 	}
 	for _, r := range rules.Routes {
+		if len(r.Only) > 0 {
+			continue // an application beside the start page: what the server does with its routes is not known
+		}
 		p.Routes = append(p.Routes, Route{r.Folder, r.Shell, fileOf(r.Shell), append([]string{}, r.Except...), false})
 	}
 	sort.SliceStable(p.Routes, func(i, j int) bool { return len(p.Routes[i].Folder) > len(p.Routes[j].Folder) })

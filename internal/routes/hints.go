@@ -16,12 +16,12 @@ const maxHost = 1 << 20
 // hints gives the documents that files for the host say answer everything that has no file.
 func hints(s *site.Site, inv *survey.Inventory) []candidate {
 	var out []candidate
-	add := func(u, known string) {
+	add := func(u, known, below string) {
 		if inv.FileOf(u) == nil && strings.HasPrefix(u, "/") { // hosts count from the folder, visitors from the base path
 			u = s.Base + strings.TrimPrefix(u, "/")
 		}
 		if f := inv.FileOf(u); f != nil && f.IsPage() {
-			out = append(out, candidate{f.URL, known})
+			out = append(out, candidate{f.URL, known, below})
 		}
 	}
 	read := func(name string) []byte {
@@ -36,12 +36,18 @@ func hints(s *site.Site, inv *survey.Inventory) []candidate {
 		return data
 	}
 	for _, line := range strings.Split(string(read("_redirects")), "\n") {
-		if w := strings.Fields(line); len(w) >= 3 && w[0] == "/*" && strings.TrimSuffix(w[2], "!") == "200" {
-			add(w[1], "_redirects answers everything else with it")
+		w := strings.Fields(line)
+		if len(w) < 3 || strings.TrimSuffix(w[2], "!") != "200" {
+			continue
+		}
+		if below, whole := strings.CutSuffix(w[0], "*"); w[0] == "/*" {
+			add(w[1], "_redirects answers everything else with it", "")
+		} else if whole && strings.HasPrefix(below, "/") && strings.HasSuffix(below, "/") && !strings.Contains(below, "*") && !strings.Contains(w[1], ":splat") {
+			add(w[1], "_redirects answers everything else below "+below+" with it", s.Base+strings.TrimPrefix(below, "/"))
 		}
 	}
 	if m := fallbackResource.FindSubmatch(read(".htaccess")); m != nil {
-		add(string(m[1]), ".htaccess answers everything else with it")
+		add(string(m[1]), ".htaccess answers everything else with it", "")
 	}
 	var host struct {
 		NavigationFallback struct {
@@ -49,13 +55,13 @@ func hints(s *site.Site, inv *survey.Inventory) []candidate {
 		} `json:"navigationFallback"`
 	}
 	if json.Unmarshal(read("staticwebapp.config.json"), &host) == nil {
-		add(host.NavigationFallback.Rewrite, "staticwebapp.config.json answers everything else with it")
+		add(host.NavigationFallback.Rewrite, "staticwebapp.config.json answers everything else with it", "")
 	}
 	if _, ok := s.File("200.html"); ok {
-		add(s.Base+"200.html", "200.html is what hosts answer with when no file matches")
+		add(s.Base+"200.html", "200.html is what hosts answer with when no file matches", "")
 	}
 	if missing := read("404.html"); len(missing) > 0 && bytes.Equal(missing, read(inv.StartFile.Path)) {
-		add(inv.StartFile.URL, "404.html is the same page")
+		add(inv.StartFile.URL, "404.html is the same page", "")
 	}
 	return out
 }

@@ -61,19 +61,33 @@ func Find(ctx context.Context, server *site.Server, others map[string]*site.Serv
 			return nil, err
 		}
 		if a != nil {
+			a.Below, a.Main = c.below, c.known != "" && c.below == "" || c.shell == inv.StartFile.URL
 			f.Applications = append(f.Applications, *a)
 		}
 		if remark != "" {
 			f.Remarks = append(f.Remarks, remark)
 		}
 	}
+	f.share()
 	return f, nil
+}
+
+// share takes out of what an application links and does not answer what another one of the site answers.
+func (f *Found) share() {
+	for i := range f.Applications {
+		f.Applications[i].Dead = slices.DeleteFunc(f.Applications[i].Dead, func(u string) bool {
+			return slices.ContainsFunc(f.Applications, func(a survey.Application) bool {
+				return a.Below != "" && strings.HasPrefix(u, a.Below) || slices.ContainsFunc(a.Routes, func(r survey.Route) bool { return r.Address == u || r.Pattern == survey.Pattern(u) })
+			})
+		})
+	}
 }
 
 // candidate is a document that may be an application.
 type candidate struct {
 	shell string // its URL
 	known string // by what it is known already, "" when only running it tells
+	below string // the folder for which the host answers with it, when that is not everything
 }
 
 // router is what scripts have that answer addresses by themselves.
@@ -84,17 +98,20 @@ func candidates(server *site.Server, inv *survey.Inventory, fallback string) []c
 	var out []candidate
 	add := func(u, known string) {
 		if f := inv.FileOf(u); f != nil && f.IsPage() && !slices.ContainsFunc(out, func(c candidate) bool { return c.shell == f.URL }) {
-			out = append(out, candidate{f.URL, known})
+			out = append(out, candidate{shell: f.URL, known: known})
 		}
 	}
 	if fallback != "" {
 		add(fallback, "the configuration answers with it when no file matches")
 	}
 	for _, h := range hints(server.Site, inv) {
-		add(h.shell, h.known)
+		if add(h.shell, h.known); len(out) > 0 && out[len(out)-1].shell == h.shell {
+			out[len(out)-1].below = h.below
+		}
 	}
+	slices.SortStableFunc(out, func(a, b candidate) int { return cmp.Compare(len(a.below), len(b.below)) }) // who answers everything comes first
 	read := map[string]bool{}
-	for _, u := range append([]string{inv.StartFile.URL}, startsOfFolders(server.Site, inv)...) {
+	for _, u := range append([]string{inv.StartFile.URL}, otherStarts(server.Site, inv)...) {
 		if len(out) < maxShells && (u != inv.StartFile.URL || open(server, inv)) && routed(server.Site, inv, u, read) {
 			add(u, "")
 		}
@@ -152,17 +169,18 @@ func linkedIn(data []byte, address string) []string {
 	return out
 }
 
-// startsOfFolders gives the pages other than the start page that may be applications of their own folders: they stand at a folder's start, and have next to no text
-// without scripts.
-func startsOfFolders(s *site.Site, inv *survey.Inventory) []string {
+// otherStarts gives the pages other than the start page that may be applications: they stand at a folder's start, or beside the start page, and have
+// next to no text without scripts.
+func otherStarts(s *site.Site, inv *survey.Inventory) []string {
 	var starts []survey.Page
 	for _, p := range inv.Pages {
-		if strings.HasSuffix(p.File.URL, "/") && p.File.URL != inv.StartFile.URL && p.Size <= 16<<10 {
+		if (strings.HasSuffix(p.File.URL, "/") || folder(p.File.URL) == folder(inv.StartFile.URL)) && p.File.URL != inv.StartFile.URL && p.Size <= 16<<10 {
 			starts = append(starts, p)
 		}
 	}
-	slices.SortStableFunc(starts, func(a, b survey.Page) int {
-		return cmp.Compare(strings.Count(a.File.URL, "/"), strings.Count(b.File.URL, "/"))
+	slices.SortStableFunc(starts, func(a, b survey.Page) int { // folders first
+		named := func(p survey.Page) int { return btoi(!strings.HasSuffix(p.File.URL, "/")) }
+		return cmp.Or(cmp.Compare(named(a), named(b)), cmp.Compare(strings.Count(a.File.URL, "/"), strings.Count(b.File.URL, "/")))
 	})
 	var out []string
 	for _, p := range starts[:min(maxLooked, len(starts))] {
@@ -171,6 +189,13 @@ func startsOfFolders(s *site.Site, inv *survey.Inventory) []string {
 		}
 	}
 	return out
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
 }
 
 // sparseWords is up to how many words a page counts as one that its scripts draw.
@@ -265,7 +290,7 @@ func (s *search) run() (*survey.Application, string, error) {
 	s.own = append([]survey.Data{}, dataOf(home, s.inv)...)
 	slices.SortFunc(s.own, compareData)
 	s.shown = imagesOf(home, s.inv, nil)
-	if start := s.inv.StartFile.URL; s.known != "" && start != s.shell && folder(start) == folder(s.shell) { // a page for what has no file draws little at its own address
+	if start := s.inv.StartFile.URL; s.known != "" && s.below == "" && start != s.shell && folder(start) == folder(s.shell) { // a page for what has no file draws little at its own address
 		l, err := s.open(start)
 		if err != nil {
 			return nil, "", err

@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -83,6 +84,10 @@ func TestFind(t *testing.T) {
 		"a page of its own for what has no file": {files: map[string]string{"200.html": page("/", `{"/boats": "Our boats"}`), "index.html": `<title>Start</title><a href=/boats>Boats</a>`}, want: []survey.Application{{
 			Shell: "/200.html", Known: "its scripts draw links that no file answers, such as /boats, and answer them", Dead: []string{},
 			Routes: []survey.Route{{Pattern: "/boats", Address: "/boats", Seen: 1, Title: "Skerry boats", Data: []survey.Data{}}}}}},
+		"two beside each other": {files: map[string]string{"index.html": page("/", `{"/": "<a href=/boats>Boats</a> <a href=/desk/people>Office</a> <a href=/gone>Gone</a>", "/boats": "Our boats"}`), "_redirects": "/desk/* /desk.html 200\n",
+			"desk.html": page("/", `{"/desk.html": "<a href=/desk/people>People</a> <a href=/boats>Boats</a>", "/desk/people": "Everybody"}`)}, want: []survey.Application{
+			{Shell: "/desk.html", Below: "/desk/", Known: "its scripts draw links that no file answers, such as /desk/people, and answer them", Dead: []string{}, Routes: []survey.Route{{Pattern: "/desk/people", Address: "/desk/people", Seen: 1, Title: "Skerry boats", Data: []survey.Data{}}}},
+			{Shell: "/", Main: true, Known: "its scripts draw links that no file answers, such as /boats, and answer them", Dead: []string{"/gone"}, Routes: []survey.Route{{Pattern: "/boats", Address: "/boats", Seen: 1, Title: "Skerry boats", Data: []survey.Data{}}}}}},
 		"pages with dead links and a script that knows its address": {files: map[string]string{"index.html": `<title>Start</title><h1>Start</h1><a href=/missing>Missing</a><a href=/about>About</a><p id=p></p><script>p.textContent = "You are at " + location.pathname; addEventListener("hashchange", () => {})</script>`}},
 		"pages only":                         {files: map[string]string{"index.html": `<title>Start</title><a href=/about/>About</a>`, "about/index.html": "<title>About</title>x"}},
 		"a server that answers by itself":    {files: map[string]string{"index.html": page("/", `{"/": "<a href=/search>Search</a>", "/search": "never drawn"}`)}, rules: site.Rules{Answers: []site.AnswerRule{{Path: "/search", Method: "GET", Type: "text/html", Body: []byte("found")}}}},
@@ -92,6 +97,7 @@ func TestFind(t *testing.T) {
 			t.Parallel()
 			f := find(t, c.files, c.base, c.rules)
 			for i := range c.want {
+				c.want[i].Main = c.want[i].Main || c.want[i].Below == "" && len(c.want) == 1 && !strings.HasPrefix(c.want[i].Shell, "/app/")
 				if c.want[i].Data == nil {
 					c.want[i].Data = []survey.Data{}
 				}

@@ -115,7 +115,7 @@ func (w *Work) Server(ctx context.Context, s *site.Site) (*site.Server, error) {
 	if rules.Routes, err = o.routes(ctx, w, s, rules.Fallback); err != nil {
 		return nil, err
 	}
-	if slices.ContainsFunc(rules.Routes, func(r site.RouteRule) bool { return r.Folder == s.Base }) {
+	if slices.ContainsFunc(rules.Routes, func(r site.RouteRule) bool { return r.Whole(s.Base) }) {
 		rules.Fallback = ""
 	}
 	return site.NewServer(s, rules), nil

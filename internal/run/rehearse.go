@@ -1,6 +1,7 @@
 package run
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -69,7 +70,7 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 	if rules.Routes, err = o.routes(ctx, w, s, rules.Fallback); err != nil {
 		return nil, nil, err
 	}
-	if slices.ContainsFunc(rules.Routes, func(r site.RouteRule) bool { return r.Folder == s.Base }) {
+	if slices.ContainsFunc(rules.Routes, func(r site.RouteRule) bool { return r.Whole(s.Base) }) {
 		rules.Fallback = "" // said more exactly: data that the folder does not have is not answered with a page
 	}
 	if len(asked) == 0 {
@@ -207,7 +208,7 @@ func (o *Rehearsal) routes(ctx context.Context, w *Work, s *site.Site, fallback 
 		if a.Hash || len(a.Routes) == 0 || fallback != "" && (said == nil || said.URL != a.Shell) {
 			continue
 		}
-		rules = append(rules, site.RouteRule{Folder: a.Folder(), Shell: a.Shell, Except: a.ServerPaths()})
+		rules = append(rules, routeRule(a))
 		if fallback != "" {
 			continue
 		}
@@ -225,7 +226,21 @@ func (o *Rehearsal) routes(ctx context.Context, w *Work, s *site.Site, fallback 
 		o.Revisit = routes[:min(maxRoutes, len(routes))]
 		o.Pages = append(o.Pages, o.Revisit...)
 	}
+	slices.SortStableFunc(rules, func(a, b site.RouteRule) int { return len(b.Only) - len(a.Only) }) // who answers everything comes last
+	slices.SortStableFunc(rules, func(a, b site.RouteRule) int { return len(b.Folder) - len(a.Folder) })
 	return rules, nil
+}
+
+// routeRule says what the server answers with an application's document.
+func routeRule(a *survey.Application) site.RouteRule {
+	r := site.RouteRule{Folder: cmp.Or(a.Below, a.Folder()), Shell: a.Shell, Except: a.ServerPaths()}
+	if a.Main || a.Below != "" || strings.HasSuffix(a.Shell, "/") {
+		return r
+	}
+	for _, x := range a.Routes {
+		r.Only = append(r.Only, survey.Starred(strings.NewReplacer("*", `\*`, "?", `\?`, "[", `\[`, "{", `\{`).Replace(x.Pattern)))
+	}
+	return r
 }
 
 // inChromium starts a Chromium with a fresh profile, and the server that it visits.

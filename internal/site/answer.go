@@ -28,6 +28,16 @@ type Rules struct {
 type RouteRule struct {
 	Folder, Shell string   // root-relative URLs of the folder, with its slash, and of the document
 	Except        []string // globs for paths that the server answers otherwise
+	Only          []string // globs for the paths that it answers; empty for all
+}
+
+// Whole says whether the rule answers for everything below a base path.
+func (r *RouteRule) Whole(base string) bool { return r.Folder == base && len(r.Only) == 0 }
+
+// answers says whether the rule answers a path that no file does.
+func (r *RouteRule) answers(urlPath string) bool {
+	fits := func(g string) bool { return matchPath(g, urlPath) }
+	return strings.HasPrefix(urlPath, r.Folder) && path.Ext(urlPath) == "" && !slices.ContainsFunc(r.Except, fits) && (len(r.Only) == 0 || slices.ContainsFunc(r.Only, fits))
 }
 
 // HeaderRule adds a response header to paths that match a glob.
@@ -234,7 +244,7 @@ func (v *Server) Declares(method, address string) bool {
 // shellOf gives the file of the document of the application that answers a path, "" for none.
 func (v *Server) shellOf(urlPath string) string {
 	for _, r := range v.Rules.Routes {
-		if strings.HasPrefix(urlPath, r.Folder) && path.Ext(urlPath) == "" && !slices.ContainsFunc(r.Except, func(g string) bool { return matchPath(g, urlPath) }) {
+		if r.answers(urlPath) {
 			if file, _ := v.Find(r.Shell); file != "" {
 				return file
 			}

@@ -10,6 +10,8 @@ import (
 type Application struct {
 	Shell   string   `json:"shell"`            // URL of its document, root-relative
 	Known   string   `json:"known"`            // by what it is known to be one
+	Below   string   `json:"below,omitempty"`  // the folder for which the host answers with it, when that is not everything
+	Main    bool     `json:"-"`                // it is the start page, or the host or the configuration answers everything else with it
 	Hash    bool     `json:"hash"`             // its routes stand behind the # of one address
 	Data    []Data   `json:"data"`             // what it asked for at its own address, sorted
 	Images  []string `json:"images,omitempty"` // pictures that it asked for there and no file of the site is, sorted
@@ -47,7 +49,7 @@ func (a *Application) ServerPaths() []string {
 	var out []string
 	add := func(u string) {
 		u, _, _ = strings.Cut(u, "?")
-		if g := strings.ReplaceAll(Pattern(strings.NewReplacer("*", `\*`, "[", `\[`, "{", `\{`).Replace(u)), ":id", "*"); strings.HasPrefix(u, "/") && !slices.Contains(out, g) {
+		if g := Starred(Pattern(strings.NewReplacer("*", `\*`, "[", `\[`, "{", `\{`).Replace(u))); strings.HasPrefix(u, "/") && !slices.Contains(out, g) {
 			out = append(out, g)
 		}
 	}
@@ -103,4 +105,15 @@ func (r *Route) ImageForms() []string {
 	}
 	slices.Sort(out)
 	return out
+}
+
+// Starred writes a pattern as a glob.
+func Starred(pattern string) string {
+	segments := strings.Split(pattern, "/")
+	for i, s := range segments {
+		if s == ":id" || s == ":name" {
+			segments[i] = "*"
+		}
+	}
+	return strings.Join(segments, "/")
 }
