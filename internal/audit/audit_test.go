@@ -175,6 +175,8 @@ func run(t testing.TB, changes map[string]string) *Report {
 		case "deployed":
 			o.Deployed = &deployed.Report{}
 			require.NoError(t, json.Unmarshal([]byte(data), o.Deployed))
+		case "answer":
+			rules.Answers = append(rules.Answers, site.AnswerRule{Path: "/.tachyform/record.json", Method: "GET", Type: "application/json", Body: []byte(data)})
 		case "absent":
 			absent = &site.Answer{Status: 404, Header: http.Header{"Content-Type": {"text/html"}}, Body: []byte(data)}
 		case "form": // one of the start page is sent without a network
@@ -246,7 +248,7 @@ var asGood struct {
 func unheard(changes map[string]string) bool {
 	for name, data := range changes {
 		switch ext := path.Ext(name); {
-		case name == "live", name == "deployed", name == "ceiling":
+		case name == "live", name == "answer", name == "deployed", name == "ceiling":
 		case (ext == ".png" || ext == ".svg") && data != "":
 		default:
 			return false
@@ -467,6 +469,7 @@ func TestEachCheckFails(t *testing.T) {
 		"host/not-secure":                   {map[string]string{"live": "insecure"}, ""},
 		"host/http-stays-http":              {map[string]string{"live": "http stays"}, ""},
 		"host/missing-is-a-page":            {map[string]string{"live": "missing is a page"}, ""},
+		"host/record-served":                {map[string]string{"answer": `{"format": "tachyform.record/1"}`}, ""},
 		"host/behind-sign-in":               {map[string]string{"live": "sign-in", "m.json": ""}, ""},
 		"host/worker-type":                  {map[string]string{"header": "Content-Type: text/plain"}, "-"},
 		"host/manifest-type":                {map[string]string{"header": "Content-Type: text/plain"}, "-"},

@@ -1,6 +1,7 @@
 package audit
 
 import (
+	"bytes"
 	"fmt"
 	"net/http"
 	"regexp"
@@ -9,6 +10,7 @@ import (
 	"strings"
 
 	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
 	"tachyform.dev/tachyform/internal/worker"
 )
@@ -144,6 +146,19 @@ var hostChecks = []Check{
 			}
 			if f.live.MissingStatus < 400 {
 				return []Finding{{URL: f.live.Entry, Message: fmt.Sprintf("a file that cannot be there is answered with status %d", f.live.MissingStatus)}}, true
+			}
+			return nil, true
+		},
+	},
+	{
+		ID: "host/record-served", Level: Advice, Area: "host", Title: "What fit remembers of the site is not served", Why: "It names files of yours that visitors have no business with, and what stood in them before.", Mend: "leave " + site.OwnDir + "/ out of what is deployed, or have the server refuse it (tachyform headers)", Spec: "RFC 9110, section 15.5.5", Example: "GET /" + site.OwnDir + "/record.json is answered with 200",
+		run: func(f *facts) ([]Finding, bool) {
+			if f.live == nil {
+				return nil, false
+			}
+			u := f.site.Base + site.OwnDir + "/record.json"
+			if a := f.server.Answer("GET", u); a.Status == 200 && bytes.Contains(a.Body, []byte(`"tachyform.record/`)) {
+				return []Finding{{URL: u, Message: u + " is answered with what fit wrote into the site"}}, true
 			}
 			return nil, true
 		},

@@ -131,7 +131,7 @@ func (p *Plan) made() []string {
 // recoverRecord reads the record. When an earlier run was interrupted, it believes of its intentions what really
 // happened.
 func recoverRecord(s *site.Site) (*record, error) {
-	rec, err := readRecord(s.Root())
+	rec, err := recordOf(s)
 	if err != nil {
 		return nil, err
 	}
@@ -262,7 +262,7 @@ func (p *Plan) locked(work func() error) error {
 func (p *Plan) apply(ctx context.Context, progress func(done, total int)) error {
 	root := p.Site.Root()
 	clean(root)
-	if len(p.Changes) == 0 && (p.strip || string(p.record.bytes()) == string(p.next.bytes())) {
+	if len(p.Changes) == 0 && (p.strip || p.record.Adopted == "" && string(p.record.bytes()) == string(p.next.bytes())) {
 		_ = root.Remove(filepath.FromSlash(journalFile))
 		return nil
 	}

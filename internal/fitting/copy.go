@@ -2,10 +2,13 @@ package fitting
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
+	"slices"
 
+	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 )
 
@@ -38,5 +41,45 @@ func Copy(s *site.Site, dir string) (*site.Site, error) {
 			return nil, fmt.Errorf("--out %s: %w", dir, err)
 		}
 	}
+	if err := copyRecord(s, root); err != nil {
+		return nil, fmt.Errorf("--out %s: %w", dir, err)
+	}
 	return site.Open(dir, s.Base)
+}
+
+// copyRecord takes along what is known of what fit wrote into the site, so that it is known of the copy.
+func copyRecord(s *site.Site, root *os.Root) error {
+	rec, err := recoverRecord(s)
+	if err != nil || len(rec.Files) == 0 {
+		return err
+	}
+	before, err := readRecord(root) // of an earlier copy
+	if err != nil {
+		return err
+	}
+	for p, r := range before.Files {
+		if _, known := rec.Files[p]; !known {
+			rec.Files[p] = r
+		}
+	}
+	if err := root.MkdirAll(site.OwnDir, 0o755); err != nil {
+		return err
+	}
+	for _, p := range slices.Sorted(maps.Keys(rec.Files)) {
+		r := rec.Files[p]
+		if r.Original == "" || before.Files[p] == r {
+			continue
+		}
+		data, err := regular.ReadIn(s.Root(), filepath.FromSlash(originalPath(r.Original)), regular.Large)
+		if err != nil {
+			continue // strip says that it is missing
+		}
+		if err := root.MkdirAll(filepath.FromSlash(originalsDir), 0o755); err != nil {
+			return err
+		}
+		if err := replace(root, originalPath(r.Original), data, 0o644); err != nil {
+			return err
+		}
+	}
+	return replace(root, recordFile, rec.bytes(), 0o644)
 }

@@ -23,6 +23,7 @@ import (
 	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/pagehead"
+	"tachyform.dev/tachyform/internal/release"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
 	"tachyform.dev/tachyform/internal/worker"
@@ -146,7 +147,7 @@ type fitter struct {
 }
 
 // Make decides what to write. Nothing is changed.
-func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (*Plan, error) {
+func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (made *Plan, err error) {
 	rec, err := recoverRecord(s)
 	if err != nil {
 		return nil, err
@@ -168,6 +169,13 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 		if inv, err = survey.Take(ctx, s, survey.Options{Progress: opts.Progress, Edits: true}); err != nil {
 			return nil, err
 		}
+	}
+	if rec.Adopted != "" && len(rec.Files) > 0 {
+		defer func() {
+			if made != nil {
+				made.Remarks = append(made.Remarks, fmt.Sprintf("%s says that fit wrote %d files here, as they are; its record (%s) is not there, and is written anew", rec.Adopted, len(rec.Files), recordFile))
+			}
+		}()
 	}
 	f := &fitter{site: s, cfg: cfg, opts: opts, inv: inv, rec: rec, ours: map[string][]byte{}, kinds: map[string]string{}, sizes: map[string]int64{},
 		plan: &Plan{Site: s, Same: map[string]int{}, record: rec}}
@@ -218,10 +226,19 @@ func (f *fitter) isOurs(p string) bool {
 	return err == nil && digest(data) == r.SHA256
 }
 
+// wasOurs says whether the file at a path is a script that fit wrote and somebody changed since.
+func (f *fitter) wasOurs(p string) bool {
+	if r, known := f.rec.Files[p]; !known || r.Original != "" {
+		return false
+	}
+	data, err := f.site.Read(p)
+	return err == nil && isScript(data)
+}
+
 // free chooses the first name that is free or ours.
 func (f *fitter) free(names ...string) string {
 	for _, n := range names {
-		if _, taken := f.site.File(n); !f.isLink(n) && (!taken || f.isOurs(n)) {
+		if _, taken := f.site.File(n); !f.isLink(n) && (!taken || f.isOurs(n) || f.wasOurs(n)) {
 			return n
 		}
 	}
@@ -361,7 +378,7 @@ func (f *fitter) chooseWorker() string {
 			return file.Path
 		}
 	}
-	p := f.free("sw.js", "app-sw.js", "tachyform-sw.js")
+	p := f.free(workerNames...)
 	if p != "sw.js" {
 		f.remark("sw.js is there already and is not ours; no page registers it. Ours is %s. Whoever got sw.js from an earlier visit keeps it until a page registers ours in its place; if sw.js answers pages from its store, that page never reaches them: then remove sw.js and fit again, so that ours comes under its name, or let --replace-worker put ours there", p)
 	}
@@ -452,9 +469,19 @@ func (f *fitter) finish() error {
 	for p := range f.ours {
 		paths = append(paths, p)
 	}
-	sort.Strings(paths)
+	sort.Slice(paths, func(i, j int) bool { // the worker last: it knows the others
+		if wi, wj := f.kinds[paths[i]] == "worker", f.kinds[paths[j]] == "worker"; wi != wj {
+			return wj
+		}
+		return paths[i] < paths[j]
+	})
+	known := map[string]string{}
 	for _, p := range paths {
 		data, kind := f.ours[p], f.kinds[p]
+		if kind == "worker" && isWorker(data) {
+			data = sign(data, known)
+			f.ours[p] = data
+		}
 		c := Change{Path: p, Kind: kind, mode: 0o644, data: data, sum: digest(data)}
 		before := f.rec.Files[p]
 		entry := recorded{SHA256: c.sum, Original: before.Original}
@@ -466,12 +493,15 @@ func (f *fitter) finish() error {
 			c.Exists, c.mode, c.old = true, uint32(file.Mode), digest(old)
 			if before.SHA256 != c.old && c.old != c.sum { // somebody else's
 				c.keep, entry.Original = true, c.old
-				if before.SHA256 != "" && kind != "manifest" && kind != "worker" {
+				if before.SHA256 != "" && kind != "manifest" && (kind != "worker" || isWorker(old)) {
 					f.remark("%s was changed since the last fit; it is written anew, and what stood there is kept for strip", p)
 				}
 			}
 		}
 		f.plan.next.Files[p] = entry
+		if (entry.Original == "" || isScript(data)) && kind != "launch picture" && kind != "list" { // these are told by their names, and there may be very many
+			known[p] = release.Digest(data)
+		}
 		if c.old == c.sum {
 			f.plan.Same[kind]++
 			continue

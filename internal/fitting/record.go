@@ -34,6 +34,7 @@ type record struct {
 
 	Launch  string   `json:"launch,omitempty"`  // key of the launch pictures
 	Layouts []string `json:"layouts,omitempty"` // templates that fit edited, from the folder of the site on
+	Adopted string   `json:"-"`                 // there is no record: this worker of ours told what fit wrote
 }
 
 // recorded is one file that fit wrote.
@@ -62,9 +63,17 @@ func readRecord(root *os.Root) (*record, error) {
 	return r, nil
 }
 
+// recordOf gives the record of a site or, when it has none, what our worker tells of it.
+func recordOf(s *site.Site) (*record, error) {
+	if _, err := s.Root().Lstat(filepath.FromSlash(recordFile)); errors.Is(err, fs.ErrNotExist) {
+		return adopt(s), nil
+	}
+	return readRecord(s.Root())
+}
+
 // RecordedBase gives the base path that an earlier fit worked with, "" when there was none.
 func RecordedBase(s *site.Site) string {
-	r, err := readRecord(s.Root())
+	r, err := recordOf(s)
 	if err != nil {
 		return "" // whoever needs the record says what is wrong with it
 	}

@@ -29,6 +29,7 @@ type Plan struct {
 	CleanOnly bool       `json:"clean_only,omitempty"` // and who asks with .html is led to the address without
 	NotFound  string     `json:"not_found,omitempty"`
 	Compress  []string   `json:"compress"` // media types that are sent compressed
+	Hidden    []string   `json:"hidden"`   // globs for what is answered with 404 though it may have been deployed
 	Release   []string   `json:"release"`  // URLs of what names the release, of which no old form may be kept: worker, page script, manifest
 	Remarks   []string   `json:"remarks"`
 
@@ -103,7 +104,7 @@ type Options struct {
 
 // Of makes the plan for a site and the rules of its server.
 func Of(s *site.Site, rules site.Rules, o Options) *Plan {
-	p := &Plan{Format: Format, Site: s.Dir, Base: s.Base, Headers: []Header{}, Types: []Type{}, Redirects: []Redirect{}, Routes: []Route{}, Compress: []string{}, Release: []string{}, Remarks: []string{}, Clean: rules.Clean, CleanOnly: rules.CleanOnly}
+	p := &Plan{Format: Format, Site: s.Dir, Base: s.Base, Headers: []Header{}, Types: []Type{}, Redirects: []Redirect{}, Routes: []Route{}, Compress: []string{}, Hidden: []string{s.Base + ownFolder + "**"}, Release: []string{}, Remarks: []string{}, Clean: rules.Clean, CleanOnly: rules.CleanOnly}
 	p.Headers = append(p.Headers, Header{Path: s.Base + "**", Name: "Cache-Control", Value: Asked, Why: "browsers ask before they use what they have, which costs a line when it has not changed"})
 	for _, g := range forever(s) {
 		p.Headers = append(p.Headers, Header{Path: g, Digests: strings.HasSuffix(g, "/**"), Name: "Cache-Control", Value: Forever, Why: "the name changes with the content"})

@@ -7,6 +7,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // Output is a file of a host's configuration.
@@ -125,6 +127,7 @@ func (p *Plan) nginx(root string) string {
 	for _, r := range p.Redirects {
 		fmt.Fprintf(&b, "\tlocation = %s { return %d %s; }\n", quoteNginx(unescape(r.From)), r.Status, quoteNginx(r.To))
 	}
+	fmt.Fprintf(&b, "\tlocation ^~ %s { return 404; } # %s\n", quoteNginx(unescape(p.Base)+ownFolder), whyOwn)
 	if p.CleanOnly {
 		b.WriteString("\tif ($tachyform_clean) { return 301 $tachyform_clean$is_args$args; }\n")
 	}
@@ -205,6 +208,7 @@ func (p *Plan) apache() string {
 	for _, r := range p.Redirects {
 		fmt.Fprintf(&b, "RedirectMatch %d %s %s\n", r.Status, quoteApache("^"+regexp.QuoteMeta(unescape(r.From))+"$"), quoteApache(r.To))
 	}
+	fmt.Fprintf(&b, "# %s\nRedirectMatch 404 %s\n", whyOwn, quoteApache("^"+regexp.QuoteMeta(unescape(p.Base)+ownFolder)))
 	if p.Clean || len(p.Routes) > 0 {
 		b.WriteString("RewriteEngine On\n")
 	}
@@ -225,6 +229,11 @@ func (p *Plan) apache() string {
 	}
 	return b.String()
 }
+
+// ownFolder is where fit keeps its record, below the base path.
+const ownFolder = site.OwnDir + "/"
+
+const whyOwn = "what Tachyform remembers of the site is for nobody else"
 
 // exprApache writes a condition between the double quotes of a directive.
 func exprApache(re string) string {
@@ -258,7 +267,7 @@ func (p *Plan) caddy(root string) string {
 	for i, t := range p.Types {
 		fmt.Fprintf(&b, "\t@type%d {\n\t\tpath *%s\n\t\tfile\n\t}\n\theader @type%d Content-Type %s\n", i+1, t.Extension, i+1, t.Type)
 	}
-	b.WriteString("\n")
+	fmt.Fprintf(&b, "\n\t# %s\n\t@own path %s\n\terror @own 404\n", whyOwn, quoteCaddy(unescape(p.Base)+ownFolder+"*"))
 	for i, r := range p.Redirects {
 		fmt.Fprintf(&b, "\t@lead%d path %s\n\tredir @lead%d %s %d\n", i+1, quoteCaddy(unescape(r.From)), i+1, quoteCaddy(r.To), r.Status)
 	}
@@ -356,6 +365,7 @@ func (p *Plan) files() []Output {
 	}
 	var r strings.Builder
 	r.WriteString("# Redirects. Written by \"tachyform headers\"; put it beside the headers.\n")
+	fmt.Fprintf(&r, "# Leave %s out of what is deployed: %s.\n", strings.TrimPrefix(p.Base, "/")+site.OwnDir, whyOwn)
 	for _, x := range p.Redirects {
 		fmt.Fprintf(&r, "%s %s %d\n", x.From, x.To, x.Status)
 	}
