@@ -441,6 +441,7 @@ func TestEachCheckFails(t *testing.T) {
 		"worker/deletes-own-store":          {map[string]string{"sw.js": goodWorker + "\nonactivate = (e) => e.waitUntil(caches.delete('v'));"}, "-"},
 		"worker/stores-errors":              {map[string]string{"sw.js": "addEventListener('fetch', (e) => e.waitUntil(fetch('/gone').then((r) => caches.open('v').then((c) => c.put('/gone', r)), () => {})));\n" + goodWorker}, "-"},
 		"worker/complains":                  {map[string]string{"sw.js": goodWorker + "\nconsole.error('no list');"}, "-"},
+		"offline/not-run":                   {map[string]string{"use.js": "fetch('/data.json');\nfetch(document.title)"}, "use.js:2:7"},
 		"offline/unknown-origin":            {map[string]string{"sw.js": "importScripts('https://cdn.example/lib.js'); lib.store();"}, "sw.js:1:46"},
 		"offline/stand-in-incomplete":       {map[string]string{"offline.html": head("Home", "Off") + `<img src="/wide.png">`, "sw.js": `const list = ["/offline.html", "/192.png"];` + goodWorker[strings.IndexByte(goodWorker, '\n'):]}, "-"},
 		"weight/opaque-stored":              {map[string]string{"sw.js": goodWorker + "\naddEventListener('install', (e) => e.waitUntil(fetch('https://cdn.example/a', {mode: 'no-cors'}).then((r) => caches.open('v').then((c) => c.put('/o', r)))));"}, "-"},

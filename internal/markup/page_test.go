@@ -7,6 +7,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 const ferryPage = `<!doctype html>
@@ -177,6 +178,10 @@ localStorage.a = 1;`
 		{URL: "./sw2.js", Relative: true, Known: true, Offset: f.Registrations[2].Offset},
 	}, f.Registrations)
 	assert.True(t, f.Stores["localStorage"])
+	require.Len(t, f.Unread, 1)
+	assert.Equal(t, "unknown", src[f.Unread[0].Offset-10:][:7])
+	f = ReadScript([]byte(`x.active.postMessage({}); controller.postMessage(1); navigator.serviceWorker.controller.postMessage([]); window.postMessage(2); port.postMessage(3); fetch({url}); fetch("/a" + "b", {}); globalThis.fetch(a.b)`), 0).At(5)
+	assert.Equal(t, []Unread{{true, 14}, {true, 42}, {true, 93}, {false, 154}, {false, 208}}, f.Unread)
 	assert.NotEmpty(t, ReadScript([]byte("import ; fetch("), 0).Broken)
 	assert.Equal(t, "a.js", ReadScript([]byte("importScripts('a.js')"), 0).Refs[0].URL)
 	for src, want := range scriptHints {

@@ -17,6 +17,7 @@ type ScriptFacts struct {
 	Refs          []Ref // imports, literal fetches, workers
 	Bare          []Ref // imports by names that only an import map can turn into addresses
 	Registrations []Registration
+	Unread        []Unread        // what only running it tells, in order
 	Broken        string          // why the script could not be parsed, "" when it could
 	Stores        map[string]bool // "localStorage", "sessionStorage", "indexedDB" when mentioned
 	Features      map[string]int  // what is asked of a device, by the id of package platform, with the place of the first mention
@@ -32,9 +33,15 @@ type Registration struct {
 	When       string // the innermost condition that it stands behind, "" for none, or for one that only asks whether workers are supported
 }
 
+// Unread is something that a script does and that cannot be read from it.
+type Unread struct {
+	Message bool // it posts a message to a worker; else it asks for an address that is put together while it runs
+	Offset  int
+}
+
 // At gives the facts of the same script at another place of a file.
 func (f ScriptFacts) At(offset int) ScriptFacts {
-	if offset == 0 || len(f.Refs)+len(f.Registrations)+len(f.Features) == 0 {
+	if offset == 0 || len(f.Refs)+len(f.Registrations)+len(f.Features)+len(f.Unread) == 0 {
 		return f
 	}
 	f.Refs, f.Registrations = slices.Clone(f.Refs), slices.Clone(f.Registrations)
@@ -43,6 +50,10 @@ func (f ScriptFacts) At(offset int) ScriptFacts {
 	}
 	for i := range f.Registrations {
 		f.Registrations[i].Offset += offset
+	}
+	f.Unread = slices.Clone(f.Unread)
+	for i := range f.Unread {
+		f.Unread[i].Offset += offset
 	}
 	f.Features = maps.Clone(f.Features)
 	for id := range f.Features {
@@ -63,6 +74,7 @@ var hints = append([]hint{
 	{[]byte("serviceWorker"), "", true},
 	{[]byte("Worker"), "(", false},
 	{[]byte("XMLHttpRequest"), "", true},
+	{[]byte("postMessage"), "(", true},
 	{[]byte(".open"), "(", false},
 	{[]byte("localStorage"), "", true},
 	{[]byte("sessionStorage"), "", true},
@@ -402,8 +414,21 @@ func (r *scriptReader) call(c *js.CallExpr) {
 				r.facts.Refs = append(r.facts.Refs, ref)
 			}
 		}
+	case "postMessage":
+		if ofName == "active" || ofName == "controller" || ofName == "waiting" || ofName == "installing" {
+			r.facts.Unread = append(r.facts.Unread, Unread{true, r.at(memberOf(c.X))})
+		}
 	case "fetch":
-		if u, ok := r.urlOf(arg); ok && (of == nil || ofName == "window" || ofName == "self" || ofName == "globalThis") {
+		if of != nil && ofName != "window" && ofName != "self" && ofName != "globalThis" {
+			return
+		}
+		if u, ok := r.urlOf(arg); !ok {
+			at := part(arg)
+			if at == nil {
+				at = memberOf(c.X)
+			}
+			r.facts.Unread = append(r.facts.Unread, Unread{false, r.at(at)})
+		} else {
 			ref := Ref{URL: u, Use: UseFetch, Offset: r.at(part(arg)) + 1}
 			if len(c.Args.List) > 1 {
 				if m, ok := r.property(c.Args.List[1].Value, "method"); ok && !strings.EqualFold(m, "GET") {
@@ -454,6 +479,18 @@ func (r *scriptReader) call(c *js.CallExpr) {
 		}
 		r.facts.Registrations = append(r.facts.Registrations, reg)
 	}
+}
+
+// memberOf gives the part of the source that names what is called.
+func memberOf(e js.IExpr) []byte {
+	d, ok := e.(*js.DotExpr)
+	if !ok {
+		return part(e)
+	}
+	if y, ok := d.Y.(js.LiteralExpr); ok {
+		return y.Data
+	}
+	return part(d.Y)
 }
 
 func isMethod(s string) bool {

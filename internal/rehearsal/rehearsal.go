@@ -517,8 +517,8 @@ func (r *Report) take(remarks []stage.Remark) {
 		case "install", "register", "limit":
 			f.Level = "blocker"
 			f.Mend = mends[m.Kind]
-		case "console", "page-console", "note":
-			f.Level = "advice"
+		case "console", "page-console", "note", "unread-request", "unread-message":
+			f.Level, f.Mend = "advice", mends[m.Kind]
 		case "unknown-script":
 			f.Level, f.Mend = "advice", mends["unknown-origin"]
 		default:
@@ -554,5 +554,7 @@ var mends = map[string]string{
 	"unknown-origin": "keep what it answers, with tachyform record, or name a folder that stands in for it ([[server.origin]])",
 	"stand-in":       "store what the page that is shown instead needs, too",
 	"scripts":        "look at the errors of the page (--detail errors); a condition before register() may not hold",
+	"unread-request": "run the scripts: --scripts run, for single pages with --page, or --stage chromium",
+	"unread-message": "run the scripts: --scripts run, for single pages with --page, or --stage chromium",
 	"stale":          "change the worker with every release, for example its list of files with their digests",
 }

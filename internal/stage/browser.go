@@ -50,6 +50,7 @@ type Browser struct {
 	faults     site.Faults
 	loop       *loop
 	http       *httpCache
+	read       map[string]bool // scripts that it was remarked of that they were only read
 	store      *cacheStorage
 	bases      map[string]string // databases of IndexedDB by name, each as one text
 	regs       []*registration
@@ -95,7 +96,7 @@ func New(server *site.Server, others map[string]*site.Server, limits Limits) *Br
 		limits.Ledger = NewLedger()
 	}
 	b := &Browser{origin: Origin, server: server, others: others, network: Online, loop: &loop{},
-		http: &httpCache{map[string]cached{}}, store: &cacheStorage{quota: maxStored}, bases: map[string]string{}, limits: limits, guard: newGuard(limits),
+		http: &httpCache{map[string]cached{}}, read: map[string]bool{}, store: &cacheStorage{quota: maxStored}, bases: map[string]string{}, limits: limits, guard: newGuard(limits),
 		docs: newReadCache(), addresses: addresses{}, local: map[string]string{}, cookies: map[string]string{}}
 	if server.Site.Origin != "" {
 		b.origin = server.Site.Origin

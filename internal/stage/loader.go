@@ -218,8 +218,43 @@ func (l *loader) document(url, id string, r reply) {
 		l.need(ref, base)
 	}
 	l.registrations(doc.registrations, base)
+	b.unread(doc.unread, url, body)
 	l.done = true
 	l.updates(reg)
+}
+
+// unread remarks on what a script does that was read and not run: each kind once, at its first place.
+func (b *Browser) unread(list []markup.Unread, url string, src []byte) {
+	if strings.HasPrefix(string(src[:min(len(src), 16)]), "// Tachyform ") {
+		return
+	}
+	for _, kind := range []struct {
+		message   bool
+		kind, one string
+		more      string
+	}{
+		{false, "unread-request", "the script was read and not run: it asks for an address that is put together while it runs, and what comes of that was not tried", "the script was read and not run: it asks for %d addresses that are put together while it runs, and what comes of that was not tried"},
+		{true, "unread-message", "the script was read and not run: it posts a message to a worker, and what the worker does then was not seen", "the script was read and not run: it posts messages to a worker in %d places, and what the worker does then was not seen"},
+	} {
+		first, n := 0, 0
+		for _, u := range list {
+			if u.Message == kind.message {
+				if n++; n == 1 {
+					first = u.Offset
+				}
+			}
+		}
+		if n == 0 || b.read[kind.kind+url] {
+			continue
+		}
+		b.read[kind.kind+url] = true
+		text := kind.one
+		if n > 1 {
+			text = fmt.Sprintf(kind.more, n)
+		}
+		line, column := markup.Position(src, first)
+		b.remark(Remark{Kind: kind.kind, Message: text, File: b.Relative(url), Line: line, Column: column})
+	}
 }
 
 // updates looks for a new worker after a navigation (Service Workers, "Soft Update").
@@ -397,6 +432,7 @@ func (l *loader) need(ref markup.Ref, base string) {
 				l.need(next, at)
 			}
 			l.registrations(regs{facts.Registrations, from}, l.docURL)
+			l.b.unread(facts.Unread, from, r.response.bytes())
 		}
 	})
 }

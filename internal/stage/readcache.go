@@ -29,6 +29,7 @@ type readPage struct {
 	page          *markup.Page
 	refs          []markup.Ref
 	registrations regs
+	unread        []markup.Unread
 }
 
 func newReadCache() *readCache {
@@ -68,6 +69,10 @@ func (c *readCache) page(digest string, body []byte) *readPage {
 		for _, s := range p.page.Scripts {
 			f := c.script(s.Source)
 			p.refs = append(p.refs, f.Refs...)
+			for _, u := range f.Unread {
+				u.Offset += s.Offset
+				p.unread = append(p.unread, u)
+			}
 			p.registrations.list = append(p.registrations.list, f.Registrations...)
 		}
 		return p, nil
