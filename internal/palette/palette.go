@@ -15,6 +15,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/selector"
 	"tachyform.dev/tachyform/internal/survey"
 )
 
@@ -68,7 +69,7 @@ func See(inv *survey.Inventory) Seen {
 	body := first(root, func(n *html.Node) bool { return n.DataAtom == atom.Body })
 	see := func(dark bool, properties map[string]string) (*cascade, string) {
 		rules := markup.StyleRules(text, dark)
-		c := &cascade{rules: rules[:min(len(rules), maxRules)], parsed: map[string][]selector{}}
+		c := &cascade{rules: rules[:min(len(rules), maxRules)], parsed: map[string][]selector.Selector{}}
 		for _, n := range []*html.Node{page, body} {
 			c.properties(n, properties)
 		}
@@ -131,7 +132,7 @@ func attribute(n *html.Node, name string) string {
 // cascade decides which declaration counts (CSS Cascading and Inheritance, "cascading"), as far as layers, specificity and order go.
 type cascade struct {
 	rules  []markup.StyleRule
-	parsed map[string][]selector
+	parsed map[string][]selector.Selector
 }
 
 // weight is what a declaration counts; of equal ones the later.
@@ -151,11 +152,11 @@ func (w weight) less(o weight) bool {
 func (c *cascade) matches(r *markup.StyleRule, n *html.Node) (w weight, ok bool) {
 	list, known := c.parsed[r.Selectors]
 	if !known {
-		list = parsed(r.Selectors)
+		list, _ = selector.Parse(r.Selectors)
 		c.parsed[r.Selectors] = list
 	}
 	for _, sel := range list {
-		if x := (weight{!r.Layered, sel.counts}); sel.PseudoElement() == "" && sel.Match(n) && (!ok || w.less(x)) {
+		if x := (weight{!r.Layered, sel.Counts}); sel.PseudoElement() == "" && sel.Match(n) && (!ok || w.less(x)) {
 			w, ok = x, true
 		}
 	}
@@ -202,103 +203,6 @@ func (c *cascade) properties(n *html.Node, out map[string]string) {
 			}
 		}
 	}
-}
-
-var (
-	either = regexp.MustCompile(`:(is|where)\(([^()]*)\)`)
-	moment = regexp.MustCompile(`:(?:hover|active|focus|focus-within|focus-visible|visited|target)\b`)
-)
-
-// selector is what is matched, and what it counts (Selectors, "calculating a selector's specificity"): :where() nothing, :is() its most specific one.
-type selector struct {
-	cascadia.Sel
-	counts cascadia.Specificity
-}
-
-// parsed reads the selectors of a list. What is not understood, or is only for a moment, is left out.
-func parsed(list string) []selector {
-	var out []selector
-	for _, s := range alternatives(list) {
-		if moment.MatchString(s.matched) {
-			continue
-		}
-		if sel, err := read(s.matched); err == nil {
-			x := selector{sel, sel.Specificity()}
-			if s.counted != s.matched {
-				if counted, err := read(s.counted); err == nil {
-					x.counts = counted.Specificity()
-				}
-			}
-			out = append(out, x)
-		}
-	}
-	return out
-}
-
-func read(text string) (cascadia.Sel, error) {
-	return cascadia.ParseWithPseudoElement(strings.ReplaceAll(strings.TrimSpace(text), ":host", ":root"))
-}
-
-// alternative is one of the selectors that a list stands for.
-type alternative struct {
-	matched string // without :is() and :where()
-	counted string // another one of the same specificity
-}
-
-// maxAlternatives bounds what :is() and :where() multiply to.
-const maxAlternatives = 64
-
-// alternatives splits a list of selectors, and writes out what :is() and :where() stand for.
-func alternatives(list string) []alternative {
-	var out []alternative
-	depth, from := 0, 0
-	for i, r := range list + "," {
-		switch {
-		case r == '(':
-			depth++
-		case r == ')':
-			depth--
-		case r == ',' && depth == 0:
-			out = append(out, alternative{list[from:i], list[from:i]})
-			from = i + 1
-		}
-	}
-	for i := 0; i < len(out) && len(out) < maxAlternatives; i++ {
-		for m := either.FindStringSubmatchIndex(out[i].matched); m != nil && len(out) < maxAlternatives; m = either.FindStringSubmatchIndex(out[i].matched) {
-			whole, counted := out[i].matched, uncounted(out[i].counted)
-			for n, inner := range strings.Split(whole[m[4]:m[5]], ",") {
-				one := alternative{whole[:m[0]] + strings.TrimSpace(inner) + whole[m[1]:], counted}
-				if n == 0 {
-					out[i] = one
-				} else {
-					out = append(out, one)
-				}
-			}
-		}
-	}
-	return out
-}
-
-// uncounted puts what counts as much in the place of the first :is() or :where().
-func uncounted(s string) string {
-	m := either.FindStringSubmatchIndex(s)
-	if m == nil {
-		return s
-	}
-	counts := ""
-	if s[m[2]:m[3]] == "is" {
-		var best cascadia.Specificity
-		for _, inner := range strings.Split(s[m[4]:m[5]], ",") {
-			if sel, err := read(inner); err == nil && (counts == "" || best.Less(sel.Specificity())) {
-				counts, best = strings.TrimSpace(inner), sel.Specificity()
-			}
-		}
-	}
-	before := s[:m[0]]
-	if counts == "" && strings.TrimRight(before, " >+~") != before || counts == "" && before == "" {
-		counts = "*"
-	}
-	return before + counts + s[m[1]:]
 }
 
 // Resolve gives the opaque colour that a value names, as "#rrggbb": itself, by a custom property, or among other words; "" when

@@ -549,9 +549,7 @@ func (d *document) needs(url string, use markup.Use, done func(ok bool)) {
 			if r.response.url != "" {
 				from = r.response.url
 			}
-			for _, next := range d.b.docs.style(r.response.bytes()) {
-				d.loader.need(next, from)
-			}
+			d.loader.styles(d.b.docs.style(r.response.bytes()), from)
 		}
 		wait := n.wait
 		n.wait = nil
@@ -564,7 +562,11 @@ func (d *document) needs(url string, use markup.Use, done func(ok bool)) {
 // style notes the text of a style element, and asks for what it refers to.
 func (d *document) style(source, base string) {
 	d.sheets = append(d.sheets, source)
-	for _, ref := range markup.StyleRefs([]byte(source), 0) {
+	if isSheet(source) {
+		d.loader.styles(d.b.docs.style([]byte(source)), base)
+		return
+	}
+	for _, ref := range markup.StyleRefs([]byte(source), 0) { // of an attribute
 		d.loader.need(ref, base)
 	}
 }

@@ -28,39 +28,9 @@ type loader struct {
 	page    *document     // the page that runs, nil when its scripts do not
 	static  bool          // no script has anything to do with what it shows
 	source  func() string // the document as text
-	fonts   []ranged      // asked for when the text has one of their characters
-}
 
-// ranged is a font for some characters only.
-type ranged struct {
-	ref  markup.Ref
-	base string
-}
-
-// lateFonts asks for the fonts whose characters the page shows, as far as they are not asked for yet, and says whether there were any.
-func (l *loader) lateFonts() bool {
-	fonts := l.fonts
-	l.fonts = nil
-	if len(fonts) == 0 || l.over {
-		return false
-	}
-	shown := l.load.Text
-	switch {
-	case l.page != nil && l.page.vm != nil:
-		shown = l.page.hook("text").String()
-	case l.page == nil && !l.static && l.source != nil:
-		shown = textOf(l.source())
-	}
-	var c markup.Characters
-	c.Read([]byte(shown))
-	before := len(l.seen)
-	for _, f := range fonts {
-		if c.In(f.ref.Range) {
-			f.ref.Range = ""
-			l.need(f.ref, f.base)
-		}
-	}
-	return len(l.seen) > before
+	sheets    []*readSheet
+	styleRefs []styleRef // that are not asked for yet
 }
 
 func (l *loader) navigate(url, dest string, hops int) {
@@ -216,6 +186,9 @@ func (l *loader) document(url, id string, r reply) {
 	}
 	for _, ref := range doc.refs {
 		l.need(ref, base)
+	}
+	for _, s := range doc.styles {
+		l.styles(s, base)
 	}
 	l.registrations(doc.registrations, base)
 	b.unread(doc.unread, url, body)
@@ -378,12 +351,6 @@ func (l *loader) need(ref markup.Ref, base string) {
 		return
 	}
 	abs = withoutFragment(abs)
-	if ref.Range != "" {
-		if len(l.fonts) < maxNeeds {
-			l.fonts = append(l.fonts, ranged{ref, base})
-		}
-		return
-	}
 	key := string(ref.Use) + " " + abs
 	if l.seen[key] || abs == withoutFragment(l.docURL) {
 		return
@@ -419,9 +386,7 @@ func (l *loader) need(ref markup.Ref, base string) {
 		}
 		switch ref.Use {
 		case markup.UseStyle:
-			for _, next := range l.b.docs.style(r.response.bytes()) {
-				l.need(next, from)
-			}
+			l.styles(l.b.docs.style(r.response.bytes()), from)
 		case markup.UseScript, markup.UseModule:
 			facts := l.b.docs.script(r.response.bytes())
 			for _, next := range facts.Refs {

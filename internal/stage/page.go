@@ -160,7 +160,7 @@ func (t *Tab) visit(abs string, o visitOptions) {
 // come waits until the page is there, and says whether it came.
 func (t *Tab) come() bool {
 	for t.b.loop.runUntil(t.loaded, giveUp) {
-		if !t.loader.lateFonts() {
+		if !t.loader.late() {
 			return true
 		}
 	}

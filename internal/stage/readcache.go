@@ -14,7 +14,8 @@ import (
 type readCache struct {
 	mu       sync.Mutex
 	pages    map[string]*readPage
-	styles   map[[32]byte][]markup.Ref
+	styles   map[[32]byte]*readSheet
+	asked    map[[32]byte][]map[string]bool // addresses of style sheets, by a document and its sheets
 	scripts  map[[32]byte]markup.ScriptFacts
 	programs map[string]*goja.Program
 	modules  map[string]*compiledModule
@@ -28,12 +29,13 @@ type readCache struct {
 type readPage struct {
 	page          *markup.Page
 	refs          []markup.Ref
+	styles        []*readSheet
 	registrations regs
 	unread        []markup.Unread
 }
 
 func newReadCache() *readCache {
-	return &readCache{pages: map[string]*readPage{}, styles: map[[32]byte][]markup.Ref{}, scripts: map[[32]byte]markup.ScriptFacts{}, programs: map[string]*goja.Program{}, modules: map[string]*compiledModule{}, ran: map[string]*ran{}}
+	return &readCache{pages: map[string]*readPage{}, styles: map[[32]byte]*readSheet{}, asked: map[[32]byte][]map[string]bool{}, scripts: map[[32]byte]markup.ScriptFacts{}, programs: map[string]*goja.Program{}, modules: map[string]*compiledModule{}, ran: map[string]*ran{}}
 }
 
 // cachedIn gives what a part of the cache holds under a key, or makes it. Two goroutines may make the same once each.
@@ -64,7 +66,7 @@ func (c *readCache) page(digest string, body []byte) *readPage {
 		p := &readPage{page: markup.ReadPage(body)}
 		p.refs = p.page.Refs
 		for _, s := range p.page.Styles {
-			p.refs = append(p.refs, markup.StyleRefs(s.Source, s.Offset)...)
+			p.styles = append(p.styles, c.style(s.Source))
 		}
 		for _, s := range p.page.Scripts {
 			f := c.script(s.Source)
@@ -78,11 +80,6 @@ func (c *readCache) page(digest string, body []byte) *readPage {
 		return p, nil
 	})
 	return p
-}
-
-func (c *readCache) style(body []byte) []markup.Ref {
-	r, _ := cachedIn(c, c.styles, sha256.Sum256(body), func() ([]markup.Ref, error) { return markup.StyleRefs(body, 0), nil })
-	return r
 }
 
 func (c *readCache) script(body []byte) markup.ScriptFacts {

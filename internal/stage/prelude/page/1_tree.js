@@ -407,7 +407,9 @@ method(docProto, "mutateInsertShadow", function (root) { // what stands in it co
   const mark = (n) => { n._nid = this._nextnid++; this._nodes[n._nid] = n; for (let c = n.firstChild; c; c = c.nextSibling) mark(c); };
   mark(root);
 });
+let shadows = false; // whether the page has trees that are shown and stand in no markup
 method(elementProto, "attachShadow", function (init) {
+  shadows = true;
   if (!init || (init.mode !== "open" && init.mode !== "closed")) throw new $TypeError("Failed to execute 'attachShadow' on 'Element': The provided value is not a valid enum value of type ShadowRootMode.");
   if (this.shadowRoot_) throw new DOMException("Failed to execute 'attachShadow' on 'Element': Shadow root cannot be created on a host which already hosts a shadow tree.", "NotSupportedError");
   const root = this.ownerDocument.createDocumentFragment();

@@ -472,6 +472,7 @@ $.hooks({
   uncaught: (error, message, file, line, column) => uncaught(error, {message, file, line, column}),
   rejected: (promise, reason) => { const e = made(PromiseRejectionEvent, "unhandledrejection", {promise, reason, cancelable: true}); dispatch(globalThis, e); return e.defaultPrevented; },
   text: () => { const out = []; if (document.body) textOf(document.body, out); return out.join("").replace(/\s+/g, " ").trim(); },
+  markup: () => shadows ? "" : document.documentElement ? document.documentElement.outerHTML : "",
   title: () => { const t = document.getElementsByTagName("title")[0]; return t ? t.textContent.replace(/[\t\n\f\r ]+/g, " ").trim() : ""; },
   manifest: () => { const l = document.querySelector("link[rel~='manifest' i][href]"); return l ? l.href : ""; },
   message: (data, worker) => fire(container, made(MessageEvent, "message", {data, origin, source: workerOf(worker)})),
