@@ -71,7 +71,7 @@ func (g *realm) open(what string, in host) {
 
 // stop ends what runs; its globals are lost.
 func (g *realm) stop() {
-	g.vm, g.hooks = nil, nil
+	g.vm, g.hooks, g.errors = nil, nil, nil
 	g.running++
 	for _, t := range g.timers {
 		g.b.loop.cancel(t)
