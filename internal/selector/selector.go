@@ -1,4 +1,4 @@
-// Package selector reads lists of CSS selectors and tells what each counts.
+// Package selector reads lists of CSS selectors, with what each counts.
 package selector
 
 import (
