@@ -27,6 +27,7 @@ type ScriptFacts struct {
 type Registration struct {
 	URL, Scope string // as written; Scope "" when not given
 	Module     bool
+	ViaCache   string // updateViaCache, "" when not given
 	Relative   bool // the URL is relative to the script (import.meta.url), not to the page
 	Offset     int
 	Known      bool   // the URL could be read
@@ -476,6 +477,7 @@ func (r *scriptReader) call(c *js.CallExpr) {
 			reg.Scope, _ = r.property(c.Args.List[1].Value, "scope")
 			t, _ := r.property(c.Args.List[1].Value, "type")
 			reg.Module = t == "module"
+			reg.ViaCache, _ = r.property(c.Args.List[1].Value, "updateViaCache")
 		}
 		r.facts.Registrations = append(r.facts.Registrations, reg)
 	}

@@ -153,7 +153,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	if err := r.registerAsWritten(st, o, e); err != nil {
 		return nil, err
 	}
-	r.take(st.Remarks())
+	r.take(st.Remarks(), o.Scripts)
 	if !r.Judged() {
 		e.doubt = "not known here: its worker imports a script of which nothing is known"
 	}
@@ -176,7 +176,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	for _, p := range parts {
 		r.Pages, r.Fetches, r.Traces = append(r.Pages, p.Pages...), append(r.Fetches, p.Fetches...), append(r.Traces, p.Traces...)
 		r.Findings = append(r.Findings, p.Findings...)
-		r.take(p.remarks)
+		r.take(p.remarks, o.Scripts)
 	}
 	if r.Judged() && r.Worker.State != "none" || len(o.Entrances) > 0 {
 		if err := r.enter(ctx, begin, o, e); err != nil {
@@ -505,13 +505,16 @@ func (r *Report) state(st Stage, entries bool) error {
 	return nil
 }
 
-// take turns the stage's remarks into findings, each once.
-func (r *Report) take(remarks []stage.Remark) {
+// take turns the stage's remarks into findings, each once. Of scripts that ran it is no matter that they were read as well.
+func (r *Report) take(remarks []stage.Remark, ran bool) {
 	seen := map[Finding]bool{}
 	for _, f := range r.Findings {
 		seen[f] = true
 	}
 	for _, m := range remarks {
+		if ran && strings.HasPrefix(m.Kind, "unread-") {
+			continue
+		}
 		f := Finding{Kind: m.Kind, Level: "warning", Message: m.Message, File: m.File, Line: m.Line, Column: m.Column, URL: m.URL}
 		switch m.Kind {
 		case "install", "register", "limit":

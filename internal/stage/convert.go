@@ -309,6 +309,7 @@ func (w *worker) hostClients(set setter) {
 	})
 	set("scriptURL", func(goja.FunctionCall) goja.Value { return vm.ToValue(w.url) })
 	set("scope", func(goja.FunctionCall) goja.Value { return vm.ToValue(w.reg.scope) })
+	set("viaCache", func(goja.FunctionCall) goja.Value { return vm.ToValue(cmp.Or(w.reg.viaCache, "imports")) })
 	set("workerState", func(goja.FunctionCall) goja.Value { return vm.ToValue(string(w.state)) })
 	set("has", func(c goja.FunctionCall) goja.Value {
 		switch c.Argument(0).String() {

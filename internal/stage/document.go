@@ -543,7 +543,7 @@ func (d *document) needs(url string, use markup.Use, done func(ok bool)) {
 	}
 	d.loader.request(d.b.need(url, use, d.url), use, func(r reply, why string) {
 		n.came, n.ok = true, why == ""
-		if n.ok && use == markup.UseStyle && r.response.kind != "opaque" {
+		if n.ok && use == markup.UseStyle && !r.response.unknown {
 			d.sheets = append(d.sheets, string(r.response.bytes()))
 			from := url
 			if r.response.url != "" {

@@ -329,6 +329,7 @@ func (d *document) hostWorkers(set setter) {
 		}
 		o := vm.NewObject()
 		_ = o.Set("scope", r.scope)
+		_ = o.Set("viaCache", r.viaCache)
 		_ = o.Set("installing", info(r.installing))
 		_ = o.Set("waiting", info(r.waiting))
 		_ = o.Set("active", info(r.active))
@@ -352,12 +353,13 @@ func (d *document) hostWorkers(set setter) {
 	set("register", func(c goja.FunctionCall) goja.Value {
 		script, scope, module := c.Argument(0).String(), c.Argument(1).String(), c.Argument(2).ToBoolean()
 		done, _ := goja.AssertFunction(c.Argument(3))
+		via := c.Argument(4).String()
 		if r := d.b.known(scopeOr(scope, script)); r == nil || r.newest() == nil || r.newest().url != script {
 			d.unlike = true
 		}
 		d.pending(1)
 		d.b.loop.after(1, func() {
-			d.b.register(script, scope, module, func(err error) {
+			d.b.register(script, scope, module, via, func(err error) {
 				d.pending(-1)
 				if d.over {
 					return

@@ -14,7 +14,7 @@ func (b *Browser) Fork() (*Browser, []*Tab) {
 	f.Restore(b.Snapshot())
 	workers := map[*worker]*worker{}
 	for _, r := range b.regs {
-		n := &registration{b: f, scope: r.scope, script: r.script, module: r.module, error: r.error, unknown: r.unknown, syncTags: slices.Clone(r.syncTags), syncing: map[string]bool{},
+		n := &registration{b: f, scope: r.scope, script: r.script, module: r.module, viaCache: r.viaCache, checked: r.checked, error: r.error, unknown: r.unknown, syncTags: slices.Clone(r.syncTags), syncing: map[string]bool{},
 			preload: r.preload, preloadValue: r.preloadValue, notes: slices.Clone(r.notes)}
 		move := func(w *worker) *worker {
 			if w == nil {

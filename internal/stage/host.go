@@ -238,7 +238,7 @@ func (w *worker) importScript(ref string) string {
 		if w.state != parsed {
 			return "the script at '" + u + "' was not imported during installation"
 		}
-		r := w.b.serve(&request{url: u, method: "GET", mode: "no-cors"})
+		r := w.reg.imported(u)
 		if n := w.b.networkFor(u); n == Offline || n == Slow || r == nil || r.status != 200 || !isScriptType(r.header("content-type")) && r.header("content-type") != "" {
 			return "The script at '" + u + "' failed to load."
 		}

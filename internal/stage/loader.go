@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
@@ -376,7 +377,7 @@ func (l *loader) need(ref markup.Ref, base string) {
 			l.load.Missing = append(l.load.Missing, Missing{URL: l.b.Relative(abs), Use: ref.Use, Why: why})
 			return
 		}
-		if r.response.kind == "opaque" {
+		if r.response.kind == "opaque" && (ref.Use != markup.UseStyle || r.response.unknown) {
 			return
 		}
 		l.part(abs, r.response.bytes())
@@ -415,9 +416,9 @@ func (b *Browser) unusable(use markup.Use, r reply) string {
 	switch {
 	case r.response == nil:
 		return r.why
-	case r.response.kind == "opaque":
+	case r.response.kind == "opaque" && r.response.unknown:
 		return ""
-	case r.response.status >= 400:
+	case r.response.status >= 400: // of opaque ones, too: only scripts do not see it
 		return fmt.Sprintf("answered with status %d by the %s", r.response.status, r.by)
 	}
 	t := strings.ToLower(r.response.header("content-type"))
@@ -487,7 +488,7 @@ func (l *loader) registrations(r regs, base string) {
 		}
 		l.pending++
 		l.b.loop.after(1, func() { // registration waits for the page's load
-			l.b.register(script, scope, reg.Module, func(error) { l.pending-- })
+			l.b.register(script, scope, reg.Module, cmp.Or(reg.ViaCache, "imports"), func(error) { l.pending-- })
 		})
 	}
 }

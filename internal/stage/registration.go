@@ -10,6 +10,8 @@ type registration struct {
 	b                           *Browser
 	scope, script               string
 	module                      bool
+	viaCache                    string  // updateViaCache: "imports", "all" or "none"
+	checked                     float64 // when an update was last looked for, in ms of the virtual clock
 	installing, waiting, active *worker
 	busy                        int // events in progress
 	syncTags                    []string
@@ -68,7 +70,7 @@ func (b *Browser) find(url string) *registration {
 }
 
 // register is the call of a page. The URLs are absolute; scope is "" for the default.
-func (b *Browser) register(script, scope string, module bool, done func(error)) {
+func (b *Browser) register(script, scope string, module bool, viaCache string, done func(error)) {
 	fail := func(message string) {
 		r := b.registrationFor(scopeOr(scope, script))
 		if r.script == "" {
@@ -92,12 +94,16 @@ func (b *Browser) register(script, scope string, module bool, done func(error)) 
 		return
 	}
 	if reg := b.known(scope); reg != nil {
-		if w := reg.newest(); w != nil && w.url == script && w.module == module {
+		if w := reg.newest(); w != nil && w.url == script && w.module == module && reg.viaCache == viaCache {
 			done(nil) // the same worker again: nothing is fetched; updates are looked for after navigations
 			return
 		}
 	}
-	b.fetchScript(script, func(r *response, message string) {
+	mode := "no-cache"
+	if viaCache == "all" {
+		mode = "default"
+	}
+	b.fetchScript(script, mode, func(r *response, message string) {
 		if message != "" {
 			fail(message)
 			return
@@ -114,7 +120,12 @@ func (b *Browser) register(script, scope string, module bool, done func(error)) 
 			return
 		}
 		reg := b.registrationFor(scope)
-		reg.script, reg.module = script, module
+		same := reg.newest() != nil && reg.script == script && reg.module == module && reg.newest().scripts[script] == string(r.bytes())
+		reg.script, reg.module, reg.viaCache, reg.checked = script, module, viaCache, b.loop.now
+		if same { // only how updates are looked for is another
+			done(nil)
+			return
+		}
 		reg.install(string(r.bytes()), done)
 	})
 }
@@ -160,11 +171,42 @@ func (r *registration) newest() *worker {
 	return r.active
 }
 
-// fetchScript fetches a worker's main script past the HTTP cache.
-func (b *Browser) fetchScript(url string, done func(*response, string)) {
-	req := &request{url: url, method: "GET", mode: "same-origin", credentials: "same-origin", cache: "no-cache", redirect: "error",
+// aDay is how long an update may be looked for in the HTTP cache, in ms (Service Workers, "stale").
+const aDay = 24 * 3600 * 1000.0
+
+// cacheMode is how a script is asked for when an update is looked for (Service Workers, "Update").
+func (r *registration) cacheMode(main bool) string {
+	if r.b.loop.now-r.checked > aDay || r.viaCache == "none" || main && r.viaCache != "all" {
+		return "no-cache"
+	}
+	return "default"
+}
+
+// imported gives a script that the worker imports, through the HTTP cache as far as the registration lets it.
+func (r *registration) imported(url string) *response {
+	req := &request{url: url, method: "GET", mode: "no-cors", cache: r.cacheMode(false)}
+	if kept := r.b.http.get(r.b, req); kept != nil {
+		return kept
+	}
+	a := r.b.serve(req)
+	if a != nil {
+		r.b.http.put(r.b, req, a)
+	}
+	return a
+}
+
+// fetchScript fetches a worker's main script, by default past the HTTP cache.
+func (b *Browser) fetchScript(url, mode string, done func(*response, string)) {
+	req := &request{url: url, method: "GET", mode: "same-origin", credentials: "same-origin", cache: mode, redirect: "error",
 		destination: "serviceworker", headers: [][2]string{{"accept", "*/*"}, {"service-worker", "script"}}}
+	if kept := b.http.get(b, req); kept != nil {
+		b.loop.after(1, func() { done(kept, "") })
+		return
+	}
 	b.networkFetch(req, func(r *response, e netError) {
+		if e == "" && r != nil {
+			b.http.put(b, req, r)
+		}
 		switch {
 		case e != "" || r == nil:
 			done(nil, "the worker's script "+b.Relative(url)+" cannot be fetched")
@@ -312,7 +354,8 @@ func (r *registration) update() {
 	}
 	b := r.b
 	r.busy++
-	b.fetchScript(r.script, func(res *response, message string) {
+	mode := r.cacheMode(true)
+	b.fetchScript(r.script, mode, func(res *response, message string) {
 		r.busy--
 		if message != "" {
 			b.remark(Remark{Kind: "update", Message: message, URL: b.Relative(r.script)})
@@ -323,9 +366,15 @@ func (r *registration) update() {
 			if url == r.script || changed {
 				continue
 			}
-			if a := b.serve(&request{url: url, method: "GET"}); b.network == Online && a != nil && a.status == 200 && string(a.bytes()) != src {
+			if b.network != Online {
+				continue
+			}
+			if a := r.imported(url); a != nil && a.status == 200 && string(a.bytes()) != src {
 				changed = true
 			}
+		}
+		if mode == "no-cache" { // what the cache gives is no look at the server
+			r.checked = b.loop.now
 		}
 		if changed && r.newest() == newest {
 			r.install(string(res.bytes()), func(error) {})

@@ -246,7 +246,7 @@ class ServiceWorkerRegistration extends EventTarget {
   get installing() { return workerOf(this.#now().installing); }
   get waiting() { return workerOf(this.#now().waiting); }
   get active() { return workerOf(this.#now().active); }
-  get updateViaCache() { return "imports"; }
+  get updateViaCache() { return this.#now().viaCache || "imports"; }
   get navigationPreload() { return {enable: async () => {}, disable: async () => {}, setHeaderValue: async () => {}, getState: async () => ({enabled: false, headerValue: "true"})}; }
   get sync() { const id = this.#id; return {register: async (tag) => { $.syncFor(id, $String(tag)); }, getTags: async () => []}; }
   get periodicSync() { return periodicSync; }
@@ -277,11 +277,13 @@ class ServiceWorkerContainer extends EventTarget {
     return new $Promise((resolve, reject) => {
       const u = $.parseURL($String(url), baseOf(document));
       const scope = options && options.scope !== undefined ? $.parseURL($String(options.scope), baseOf(document)) : null;
+      const via = options && options.updateViaCache !== undefined ? $String(options.updateViaCache) : "imports";
+      if (!["imports", "all", "none"].includes(via)) { reject(new $TypeError("Failed to execute 'register' on 'ServiceWorkerContainer': Failed to read the 'updateViaCache' property from 'RegistrationOptions': The provided value '" + via + "' is not a valid enum value of type ServiceWorkerUpdateViaCache.")); return; }
       if (!u || (options && options.scope !== undefined && !scope)) { reject(new $TypeError("Failed to execute 'register' on 'ServiceWorkerContainer': Failed to parse URL.")); return; }
       $.register(u.href, scope ? scope.href : "", !!options && options.type === "module", (error, kind, id) => {
         if (error) reject(kind === "SecurityError" ? new DOMException(error, kind) : new $TypeError(error));
         else resolve(registrationOf(id));
-      });
+      }, via);
     });
   }
   async getRegistration(url) { const u = url === undefined ? address() : $.parseURL($String(url), baseOf(document)); return later(() => registrationOf($.registrationFor(u ? u.href : ""))); }

@@ -205,7 +205,7 @@ class ServiceWorkerRegistration extends EventTarget {
   get active() { return $.has("active") ? thisWorker : null; }
   get waiting() { return $.has("waiting") ? thisWorker : null; }
   get installing() { return $.has("installing") ? thisWorker : null; }
-  get updateViaCache() { return "imports"; }
+  get updateViaCache() { return $.viaCache(); }
   get navigationPreload() { return this.#preload; }
   get sync() { return this.#sync; }
   get periodicSync() { return periodicSync; }
