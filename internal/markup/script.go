@@ -28,7 +28,7 @@ type Registration struct {
 	URL, Scope string // as written; Scope "" when not given
 	Module     bool
 	ViaCache   string // updateViaCache, "" when not given
-	Relative   bool // the URL is relative to the script (import.meta.url), not to the page
+	Relative   bool   // the URL is relative to the script (import.meta.url), not to the page
 	Offset     int
 	Known      bool   // the URL could be read
 	When       string // the innermost condition that it stands behind, "" for none, or for one that only asks whether workers are supported

@@ -350,7 +350,7 @@ func (c *httpCache) put(b *Browser, req *request, r *response) {
 	if permanent && r.header("cache-control") == "" { // kept without being told (RFC 9110, section 15.4.2)
 		age = 365 * 24 * 3600
 	}
-	if age <= 0 {
+	if strings.Contains(strings.ToLower(r.header("cache-control")), "no-store") {
 		delete(c.entries, req.url)
 		return
 	}

@@ -216,7 +216,7 @@ func (g *realm) fetchPromise(req *request, failure, abortable goja.Value) goja.V
 	p, resolve, reject := g.vm.NewPromise()
 	stop := g.fetchFor(req, func(r *response) {
 		g.report("fetch", g.invokeIn(func(goja.Value, ...goja.Value) (goja.Value, error) {
-			if r == nil {
+			if r == nil || !r.fits(req.integrity) {
 				return nil, reject(failure)
 			}
 			return nil, resolve(g.fromResponse(r))

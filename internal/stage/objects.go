@@ -374,6 +374,9 @@ func (g *realm) newRequest(input goja.Value, from, headers *headerList, init *go
 	if headers != nil {
 		r.headers = slices.Clone(headers.list)
 	}
+	if r.mode == "no-cors" && r.method != "GET" && r.method != "HEAD" && r.method != "POST" {
+		fail("'%s' is unsupported in no-cors mode.", r.method)
+	}
 	if r.cache == "only-if-cached" && r.mode != "same-origin" {
 		fail("'only-if-cached' can be set only with 'same-origin' mode")
 	}
