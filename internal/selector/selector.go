@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"github.com/andybalholm/cascadia"
+	"golang.org/x/net/html"
 )
 
 // Selector is what is matched, and what it counts (Selectors, "calculating a selector's specificity"): :where() nothing, :is() its most specific one.
@@ -13,13 +14,22 @@ type Selector struct {
 	cascadia.Sel
 	Counts cascadia.Specificity
 	Key    string // what an element has that it can match: "#id", ".class" or "name"; "" when that is not known
+
+	parts []part // from the right to the left
+}
+
+// part is a compound of a selector.
+type part struct {
+	compound cascadia.Sel
+	text     string
+	before   byte // the combinator between it and the compound on its left: ' ', '>', '+' or '~'; 0 for none
+	cost     int  // in steps
 }
 
 var (
 	either = regexp.MustCompile(`:(is|where)\(([^()]*)\)`)
 	moment = regexp.MustCompile(`:(?:hover|active|focus|focus-within|focus-visible|visited|target)\b`)
 	hidden = regexp.MustCompile(`:not\([^()]*:(?:hover|active|focus|focus-within|focus-visible|visited|target)\b[^()]*\)`)
-	last   = regexp.MustCompile(`(?:^|[\s>+~])([^\s>+~]+)$`)
 	keyOf  = regexp.MustCompile(`^([\w-]*)((?:[.#][\w-]+)*)$`)
 )
 
@@ -36,7 +46,12 @@ func Parse(list string) (out []Selector, whole bool) {
 			whole = false
 			continue
 		}
-		x := Selector{Sel: sel, Counts: sel.Specificity(), Key: key(s.matched)}
+		x := Selector{Sel: sel, Counts: sel.Specificity(), parts: compounds(s.matched)}
+		if x.parts == nil {
+			whole = false
+			continue
+		}
+		x.Key = key(x.parts[0].text)
 		if s.counted != s.matched {
 			if counted, err := read(s.counted); err == nil {
 				x.Counts = counted.Specificity()
@@ -55,18 +70,13 @@ func read(text string) (cascadia.Sel, error) {
 // single matches pseudo-elements as they were written once.
 var single = regexp.MustCompile(`(^|[^:]):(before|after|first-line|first-letter)\b`)
 
-// key gives what the last compound of a selector asks of an element first.
-func key(s string) string {
-	s, _, _ = strings.Cut(single.ReplaceAllString(strings.TrimSpace(s), "$1::$2"), "::")
-	m := last.FindStringSubmatch(s)
-	if m == nil {
-		return ""
-	}
-	compound, _, _ := strings.Cut(m[1], ":")
+// key gives what a compound asks of an element first.
+func key(compound string) string {
+	compound, _, _ = strings.Cut(compound, ":")
 	compound, _, _ = strings.Cut(compound, "[")
 	k := keyOf.FindStringSubmatch(compound)
 	switch {
-	case k == nil || strings.ContainsAny(s, `()"'\`):
+	case k == nil:
 		return ""
 	case strings.Contains(k[2], "#"):
 		id := k[2][strings.Index(k[2], "#"):]
@@ -144,4 +154,84 @@ func uncounted(s string) string {
 		counts = "*"
 	}
 	return before + counts + s[m[1]:]
+}
+
+// compounds parts a selector, nil when it cannot be parted.
+func compounds(s string) []part {
+	var out []part
+	text := strings.TrimSpace(s)
+	depth, end := 0, len(text)
+	add := func(from int, before byte) bool {
+		c := strings.TrimSpace(text[from:end])
+		sel, err := read(c)
+		if err != nil || c == "" {
+			return false
+		}
+		p := part{sel, c, before, 1}
+		switch {
+		case strings.Count(c, ":has(") > 1 || strings.Contains(c, ":has(") && strings.Contains(c, ":not("):
+			return false // what it costs nobody knows
+		case strings.Contains(c, ":has("):
+			p.cost = 2000
+		case strings.Contains(c, ":nth-") || strings.Contains(c, ":last-") || strings.Contains(c, ":only-"):
+			p.cost = 50
+		}
+		out = append(out, p)
+		return true
+	}
+	for i := len(text) - 1; i >= 0; i-- {
+		switch c := text[i]; {
+		case c == ')' || c == ']':
+			depth++
+		case c == '(' || c == '[':
+			depth--
+		case depth > 0:
+		case c == '>' || c == '+' || c == '~' || c == ' ' || c == '\t' || c == '\n':
+			from, combinator := i, byte(' ') // white space around another combinator belongs to it
+			for ; from >= 0 && strings.IndexByte(" \t\n>+~", text[from]) >= 0; from-- {
+				if b := text[from]; b == '>' || b == '+' || b == '~' {
+					combinator = b
+				}
+			}
+			if !add(i+1, combinator) {
+				return nil
+			}
+			end, i = from+1, from+1
+		}
+	}
+	if depth != 0 || !add(0, 0) {
+		return nil
+	}
+	return out
+}
+
+// MatchWithin says whether an element is matched. spend is told of every step, and says whether there may be more; where there may not, nothing is matched.
+func (s *Selector) MatchWithin(n *html.Node, spend func(steps int) bool) bool {
+	return match(s.parts, n, spend)
+}
+
+func match(parts []part, n *html.Node, spend func(steps int) bool) bool {
+	if !spend(parts[0].cost) || n.Type != html.ElementNode || !parts[0].compound.Match(n) {
+		return false
+	}
+	if len(parts) == 1 {
+		return true
+	}
+	next := func(n *html.Node) *html.Node { return n.Parent }
+	if c := parts[0].before; c == '+' || c == '~' {
+		next = func(n *html.Node) *html.Node {
+			for n = n.PrevSibling; n != nil && n.Type != html.ElementNode; n = n.PrevSibling {
+			}
+			return n
+		}
+	}
+	for p := next(n); p != nil; p = next(p) {
+		if match(parts[1:], p, spend) {
+			return true
+		}
+		if c := parts[0].before; c == '>' || c == '+' || !spend(0) {
+			return false
+		}
+	}
+	return false
 }

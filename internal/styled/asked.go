@@ -12,8 +12,8 @@ import (
 
 // Bounds of a search: beyond them everything counts as asked for.
 const (
-	maxDepth   = 2000
-	maxMatches = 20_000_000
+	maxDepth = 2000
+	maxSteps = 5_000_000 // compounds of selectors that are held against an element
 )
 
 // Asked gives for each style sheet which of its addresses, as written, are asked for by what a document shows; fonts that are for some characters only are
@@ -54,7 +54,7 @@ type cascade struct {
 	sheets  []*Sheet
 	buckets map[string][]candidate
 	out     []map[string]bool
-	matches int
+	steps   int
 	over    bool
 }
 
@@ -121,8 +121,15 @@ func (s style) put(group string, w winner) {
 	}
 }
 
+// spend counts the steps of a match, and says whether there may be more.
+func (c *cascade) spend(steps int) bool {
+	c.steps += steps
+	c.over = c.over || c.steps > maxSteps
+	return !c.over
+}
+
 func (c *cascade) walk(n *html.Node, from inherited, depth int) {
-	if c.over = c.over || depth > maxDepth || c.matches > maxMatches; c.over {
+	if c.over = c.over || depth > maxDepth; c.over {
 		return
 	}
 	if n.Type == html.ElementNode {
@@ -148,8 +155,7 @@ func (c *cascade) element(n *html.Node, from inherited) (to inherited, shown boo
 	try := func(list []candidate) {
 		for i := range list {
 			x := &list[i]
-			c.matches++
-			if !x.Match(n) {
+			if !x.MatchWithin(n, c.spend) {
 				continue
 			}
 			pseudo := x.PseudoElement()
@@ -236,7 +242,7 @@ func has(n *html.Node, name string) bool {
 func (c *cascade) asks(s style, in inherited) {
 	for group, w := range s {
 		if !strings.HasPrefix(group, "--") && group != "display" && !strings.HasPrefix(group, "font") {
-			steps := maxSteps
+			steps := maxTaken
 			c.ask(w.valued, in.variables, &steps)
 		}
 	}

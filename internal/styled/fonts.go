@@ -37,7 +37,7 @@ func (f *inherited) font(name string, s style) {
 		if !ok {
 			return ""
 		}
-		steps := maxSteps
+		steps := maxTaken
 		v := strings.ToLower(substituted(w.value, f.variables, &steps))
 		if slices.Contains(taken, v) {
 			return ""
@@ -55,9 +55,9 @@ func (f *inherited) font(name string, s style) {
 	}
 }
 
-// maxSteps is how many variables one value may come to take, and maxValue how long it may get, in bytes.
+// maxTaken is how many variables one value may come to take, and maxValue how long it may get, in bytes.
 const (
-	maxSteps = 50
+	maxTaken = 50
 	maxValue = 4 << 10
 )
 

@@ -100,6 +100,13 @@ func TestBounds(t *testing.T) {
 		n = k
 	}
 	assert.Nil(t, Asked(doc, []*Sheet{Read([]byte("p { background: url(1) }"), 1280, 800)}))
+
+	// Selectors whose parts can be matched in very many ways, and lists of them, come to an end.
+	doc, err = html.Parse(strings.NewReader(strings.Repeat("<div class=a>", 400) + strings.Repeat("<p class=a>x</p>", 2000)))
+	require.NoError(t, err)
+	for _, css := range []string{".b .a .a .a .a .a .a .a .a p { background: url(1) }", "body.b ~ .a ~ .a ~ p ~ p ~ p ~ p { background: url(1) }", strings.Repeat("p:has(b) { background: url(1) }", 500), strings.Repeat("p:nth-child(2n+1) { background: url(1) }", 500), strings.Repeat("* { background: url(1) }", 5000)} {
+		assert.Nil(t, Asked(doc, []*Sheet{Read([]byte(css), 1280, 800)}), "%.40s", css)
+	}
 }
 
 func FuzzRead(f *testing.F) {
