@@ -5,8 +5,10 @@ import (
 	"encoding/json"
 	"fmt"
 	"io/fs"
+	"path"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 
 	"tachyform.dev/tachyform/internal/regular"
@@ -14,6 +16,9 @@ import (
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/worker"
 )
+
+// manifestNames are those that a manifest of ours takes, the first that is free.
+var manifestNames = []string{"manifest.webmanifest", "app.webmanifest", "tachyform.webmanifest"}
 
 // workerNames are the names that our worker takes, the first that is free.
 var workerNames = []string{"sw.js", "app-sw.js", "tachyform-sw.js"}
@@ -74,7 +79,7 @@ func adopt(s *site.Site) *record {
 		}
 		for p, sum := range others {
 			switch there := read(p); {
-			case there == nil:
+			case there == nil || !writes(p, there):
 			case release.Digest(there) == sum:
 				rec.Files[p] = recorded{SHA256: digest(there)}
 			case isScript(there):
@@ -91,6 +96,21 @@ func adopt(s *site.Site) *record {
 		break
 	}
 	return rec
+}
+
+// writes says whether a file may be one that fit writes: whatever our worker's line says, no other file of a site is taken for ours.
+func writes(p string, data []byte) bool {
+	switch path.Ext(p) {
+	case ".js":
+		return isScript(data)
+	case ".webmanifest":
+		return slices.Contains(manifestNames, p)
+	case ".html":
+		return p == "offline.html"
+	case ".png", ".svg", ".ico":
+		return true
+	}
+	return false
 }
 
 // isScript says whether a file is one of our scripts, as its first line says.

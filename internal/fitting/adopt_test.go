@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"tachyform.dev/tachyform/internal/release"
 	"tachyform.dev/tachyform/internal/site"
 )
 
@@ -20,12 +21,13 @@ func TestRecordIsLost(t *testing.T) {
 		anew    []string          // paths that it writes
 		remains []string          // what strip leaves
 	}{
-		"as it was":               {worker: "sw.js", anew: []string{}},
-		"a changed worker":        {change: map[string]string{"sw.js": ""}, worker: "sw.js", anew: []string{"sw.js"}, remains: []string{"sw.js"}},
-		"a changed page script":   {change: map[string]string{"sw-page.js": ""}, worker: "sw.js", anew: []string{"sw-page.js"}, remains: []string{"sw-page.js"}},
-		"a manifest of their own": {change: map[string]string{"manifest.webmanifest": "{\"name\": \"Theirs\", \"start_url\": \"/\"}"}, worker: "sw.js", remains: []string{"manifest.webmanifest"}},
-		"another worker":          {change: map[string]string{"sw.js": "// theirs\n"}, worker: "app-sw.js", remains: []string{"sw.js"}},
-		"a line that lies":        {change: map[string]string{"sw.js": "// Tachyform service worker: x\n// fit wrote this (AAAAAAAAAAAAAAAA) and these, and knows them by it: {\"../out.js\":\"x\",\"a.css\":\"AAAAAAAAAAAAAAAA\"}\n"}, worker: "sw.js", remains: []string{"sw.js"}},
+		"as it was":                         {worker: "sw.js", anew: []string{}},
+		"a changed worker":                  {change: map[string]string{"sw.js": ""}, worker: "sw.js", anew: []string{"sw.js"}, remains: []string{"sw.js"}},
+		"a changed page script":             {change: map[string]string{"sw-page.js": ""}, worker: "sw.js", anew: []string{"sw-page.js"}, remains: []string{"sw-page.js"}},
+		"a manifest of their own":           {change: map[string]string{"manifest.webmanifest": "{\"name\": \"Theirs\", \"start_url\": \"/\"}"}, worker: "sw.js", remains: []string{"manifest.webmanifest"}},
+		"another worker":                    {change: map[string]string{"sw.js": "// theirs\n"}, worker: "app-sw.js", remains: []string{"sw.js"}},
+		"a line that lies":                  {change: map[string]string{"sw.js": "// Tachyform service worker: x\n// fit wrote this (AAAAAAAAAAAAAAAA) and these, and knows them by it: {\"../out.js\":\"x\",\"a.css\":\"AAAAAAAAAAAAAAAA\"}\n"}, worker: "sw.js", remains: []string{"sw.js"}},
+		"a line that claims what is theirs": {change: map[string]string{"sw.js": string(sign([]byte("// Tachyform service worker: x\n"), map[string]string{"a.css": release.Digest([]byte(small["a.css"])), "index.html": release.Digest([]byte(small["index.html"])), "a.css.map": release.Digest([]byte("{}"))}))}, worker: "sw.js"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			dir := write(t, t.TempDir(), small)
@@ -56,6 +58,9 @@ func TestRecordIsLost(t *testing.T) {
 			}
 			if name == "as it was" || name == "a changed worker" || name == "a changed page script" {
 				assert.Equal(t, before, after)
+			}
+			for p := range small {
+				assert.FileExists(t, filepath.Join(dir, p))
 			}
 			assert.Equal(t, small["a.css"], read(t, dir, "a.css"))
 		})

@@ -67,7 +67,7 @@ func (f *fitter) existingManifest() (m *manifest.Manifest, data []byte, p string
 		}
 		return m, data, c, nil
 	}
-	return nil, nil, f.free("manifest.webmanifest", "app.webmanifest", "tachyform.webmanifest"), nil
+	return nil, nil, f.free(manifestNames...), nil
 }
 
 // appMembers are those by which a web app manifest is told from other files of the name.
