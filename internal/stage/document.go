@@ -499,24 +499,6 @@ func (d *document) placeOf(source string) place {
 
 var displayRule = regexp.MustCompile(`([^{}@;]+)\{([^{}]*)\}`)
 
-// rulesFor gives selectors and values of simple rules of the page's style sheets, in their order.
-func (d *document) rulesFor(name string) [][]string {
-	var out [][]string
-	want := regexp.MustCompile(`(?i)(?:^|[;\s])` + regexp.QuoteMeta(name) + `\s*:\s*([^;!}]+)`)
-	for _, s := range d.sheets {
-		for _, m := range displayRule.FindAllStringSubmatch(cssComment.ReplaceAllString(s, " "), 5000) {
-			if v := want.FindStringSubmatch(m[2]); v != nil {
-				for _, selector := range strings.Split(m[1], ",") {
-					out = append(out, []string{strings.TrimSpace(selector), strings.TrimSpace(v[1])})
-				}
-			}
-		}
-	}
-	return out
-}
-
-var cssComment = regexp.MustCompile(`(?s)/\*.*?\*/`)
-
 // needs asks for something that the page shows.
 func (d *document) needs(url string, use markup.Use, done func(ok bool)) {
 	key := string(use) + " " + url
@@ -557,18 +539,6 @@ func (d *document) needs(url string, use markup.Use, done func(ok bool)) {
 			f(n.ok)
 		}
 	})
-}
-
-// style notes the text of a style element, and asks for what it refers to.
-func (d *document) style(source, base string) {
-	d.sheets = append(d.sheets, source)
-	if isSheet(source) {
-		d.loader.styles(d.b.docs.style([]byte(source)), base)
-		return
-	}
-	for _, ref := range markup.StyleRefs([]byte(source), 0) { // of an attribute
-		d.loader.need(ref, base)
-	}
 }
 
 // carry copies a value into another realm, as a message between the two is (plain values, lists, dates, buffers).

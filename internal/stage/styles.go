@@ -3,6 +3,7 @@ package stage
 import (
 	"crypto/sha256"
 	"fmt"
+	"regexp"
 	"strings"
 
 	"golang.org/x/net/html"
@@ -115,3 +116,33 @@ func (l *loader) shown() (text string, asked []map[string]bool) {
 
 // isSheet says whether a text has rules, and is no style attribute.
 func isSheet(text string) bool { return strings.Contains(text, "{") }
+
+// style notes the text of a style element, and asks for what it refers to.
+func (d *document) style(source, base string) {
+	d.sheets = append(d.sheets, source)
+	if isSheet(source) {
+		d.loader.styles(d.b.docs.style([]byte(source)), base)
+		return
+	}
+	for _, ref := range markup.StyleRefs([]byte(source), 0) { // of an attribute
+		d.loader.need(ref, base)
+	}
+}
+
+// rulesFor gives selectors and values of simple rules of the page's style sheets, in their order.
+func (d *document) rulesFor(name string) [][]string {
+	var out [][]string
+	want := regexp.MustCompile(`(?i)(?:^|[;\s])` + regexp.QuoteMeta(name) + `\s*:\s*([^;!}]+)`)
+	for _, s := range d.sheets {
+		for _, m := range displayRule.FindAllStringSubmatch(cssComment.ReplaceAllString(s, " "), 5000) {
+			if v := want.FindStringSubmatch(m[2]); v != nil {
+				for _, selector := range strings.Split(m[1], ",") {
+					out = append(out, []string{strings.TrimSpace(selector), strings.TrimSpace(v[1])})
+				}
+			}
+		}
+	}
+	return out
+}
+
+var cssComment = regexp.MustCompile(`(?s)/\*.*?\*/`)
