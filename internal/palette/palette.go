@@ -133,6 +133,16 @@ func attribute(n *html.Node, name string) string {
 type cascade struct {
 	rules  []markup.StyleRule
 	parsed map[string][]selector.Selector
+	steps  int // of matches, up to maxSteps
+}
+
+// maxSteps bounds the work of matching: a selector of a hostile sheet can be matched in very many ways.
+const maxSteps = 2_000_000
+
+// spend counts steps of a match, and says whether there may be more.
+func (c *cascade) spend(steps int) bool {
+	c.steps += steps
+	return c.steps <= maxSteps
 }
 
 // weight is what a declaration counts; of equal ones the later.
@@ -155,8 +165,9 @@ func (c *cascade) matches(r *markup.StyleRule, n *html.Node) (w weight, ok bool)
 		list, _ = selector.Parse(r.Selectors)
 		c.parsed[r.Selectors] = list
 	}
-	for _, sel := range list {
-		if x := (weight{!r.Layered, sel.Counts}); sel.PseudoElement() == "" && sel.Match(n) && (!ok || w.less(x)) {
+	for i := range list {
+		sel := &list[i]
+		if x := (weight{!r.Layered, sel.Counts}); sel.PseudoElement() == "" && sel.MatchWithin(n, c.spend) && (!ok || w.less(x)) {
 			w, ok = x, true
 		}
 	}

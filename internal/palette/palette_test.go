@@ -3,6 +3,7 @@ package palette
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"context"
@@ -85,4 +86,11 @@ func TestDark(t *testing.T) {
 		seen := see(t, page, c.css)
 		assert.Equal(t, []string{c.light, c.dark}, []string{seen.Background, seen.Dark}, name)
 	}
+}
+
+// TestHostileSelectors has selectors come to an end that can be matched in very many ways.
+func TestHostileSelectors(t *testing.T) {
+	page := `<link rel=stylesheet href=a.css><body>` + strings.Repeat("<div class=a>", 400) + "<header>x</header>"
+	assert.Empty(t, see(t, page, ".b .a .a .a .a .a .a .a .a header { background: #0b4f6c }").Header)
+	assert.Equal(t, "#0b4f6c", see(t, page, ".a .a .a header { background: #0b4f6c }").Header)
 }

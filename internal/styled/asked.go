@@ -40,9 +40,6 @@ func Asked(doc *html.Node, sheets []*Sheet) []map[string]bool {
 	return c.out
 }
 
-// Asks says whether a sheet has an address at all.
-func (s *Sheet) Asks() bool { return s.asks }
-
 // candidate is a selector of a rule, and where the rule stands.
 type candidate struct {
 	selector.Selector

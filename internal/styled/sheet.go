@@ -19,7 +19,6 @@ type Sheet struct {
 	rules  []rule
 	faces  []face
 	always []string // addresses of which it is not known whether they are asked for
-	asks   bool     // it has any address
 }
 
 // rule is a rule whose condition holds.
@@ -59,9 +58,8 @@ var plain = []string{"display", "font", "font-family", "font-weight", "font-styl
 // Read reads a style sheet for a screen of a size in CSS px.
 func Read(src []byte, width, height int) *Sheet {
 	s := &Sheet{}
-	s.asks = bytes.Contains(src, []byte("url(")) || bytes.Contains(src, []byte("URL(")) || bytes.Contains(src, []byte("image-set("))
-	if !s.asks && !bytes.Contains(src, []byte("font")) && !bytes.Contains(src, []byte("display")) && !bytes.Contains(src, []byte("background")) && !bytes.Contains(src, []byte("content")) {
-		return s
+	if !slices.ContainsFunc([]string{"url(", "URL(", "image-set(", "font", "display", "background", "content"}, func(w string) bool { return bytes.Contains(src, []byte(w)) }) {
+		return s // nothing in it decides
 	}
 	p := css.NewParser(parse.NewInputBytes(bytes.Clone(src)), false)
 	var around []string // the at-rules, as written
