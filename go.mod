@@ -13,6 +13,7 @@ require (
 	github.com/charmbracelet/x/ansi v0.8.0
 	github.com/chromedp/cdproto v0.159.2
 	github.com/chromedp/chromedp v0.23.0
+	github.com/creack/pty v1.1.24
 	github.com/dop251/goja v0.0.0-20260917113740-793a2a65c13b
 	github.com/dunglas/go-urlpattern v1.0.0
 	github.com/dustin/go-humanize v1.1.0

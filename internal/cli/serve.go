@@ -7,20 +7,15 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"io/fs"
 	"net"
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
-	"sync"
 	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"tachyform.dev/tachyform/internal/config"
-	"tachyform.dev/tachyform/internal/fitting"
 	"tachyform.dev/tachyform/internal/present"
 	"tachyform.dev/tachyform/internal/serve"
 	"tachyform.dev/tachyform/internal/site"
@@ -46,7 +41,7 @@ func (a *app) serveCommand() *cobra.Command {
 		Long: `Serve answers for SITE on this machine as its server will: base path, redirects, fallback, headers and endpoints of the
 configuration, ETags, ranges, compression, and lifetimes as a good host gives them. A control page on a port of its own,
 and keys on the terminal, switch the network while it runs, for everything or for single addresses, bring the next
-release, let the worker step aside while you edit, and empty the browser. Offline, connections are refused and cut.
+release, let the worker step aside while you edit or take every build at once, and empty the browser. Offline, connections are refused and cut.
 
 The port is the same every time, so that a worker that is registered is met again. Nothing of ours is in the pages, and
 SITE is not touched: --fitted serves a fitted copy. --watch notices that SITE was built anew, and serves it as the next
@@ -67,94 +62,21 @@ release once it has settled. Only this machine can ask, unless --address says ot
 	f.StringSliceVar(&o.next, "next", nil, "`folder` of the next release; may be given again")
 	f.StringVar(&o.slow, "slow", "", "what slow is: `400ms/50kbps`, until an answer begins and how fast it comes (default: no answer)")
 	f.StringVar(&o.state, "network", "online", "`state` of the network to begin with: online, offline, slow, failing, portal")
-	f.StringVar(&o.mode, "worker", "real", "`mode` to begin with: real, or aside (the worker steps aside, and every load is the file on disk); without it, the mode in which the folder was served last")
+	f.StringVar(&o.mode, "worker", "real", "`mode` to begin with: real, aside (the worker steps aside, and every load is the file on disk) or newest (it runs, and every load is of what was built last); without it, the mode in which the folder was served last")
 	f.BoolVar(&o.report, "report", false, "put a script into pages that has the log name what they asked for and what never reached the server, answered from a store")
 	f.BoolVar(&o.fitted, "fitted", false, "serve a fitted copy, kept beside; SITE is not touched")
 	f.BoolVar(&o.watch, "watch", false, "serve SITE as the next release whenever it was built anew")
 	return cmd
 }
 
+// resumed says of modes that they are as they were.
+var resumed = map[serve.Mode]string{
+	serve.Aside:  "The worker steps aside, as it did when this folder was served last: every load is the file on disk. The key a, or --worker real, ends it.",
+	serve.Newest: "Every load is of what was built last, as it was when this folder was served last. The key l, or --worker real, ends it.",
+}
+
 // maxPerSecond is how many requests of one second are written.
 const maxPerSecond = 200
-
-// workshop makes releases of a folder.
-type workshop struct {
-	ctx    context.Context
-	c      *config.Config
-	dir    string // of the site
-	base   string
-	fitted bool
-	routes func(*site.Site) func(context.Context, *survey.Inventory) ([]survey.Application, []string, error)
-	mu     sync.Mutex
-	temp   string       // holds fitted copies
-	sites  []*site.Site // that are open
-	copies int
-}
-
-func (w *workshop) open(dir string) (*site.Server, error) {
-	s, err := site.Open(dir, w.base)
-	if err != nil {
-		return nil, err
-	}
-	if b := fitting.RecordedBase(s); w.c.Base == "" && b != "" {
-		s.Rebase(b)
-	}
-	rules, err := w.c.SiteRules()
-	if err != nil {
-		s.Close()
-		return nil, err
-	}
-	w.mu.Lock()
-	w.sites = append(w.sites, s)
-	w.mu.Unlock()
-	return site.NewServer(s, rules), nil
-}
-
-// make reads a folder as it is now, fitted when that is wanted.
-func (w *workshop) make(dir string) (*site.Server, error) {
-	if !w.fitted {
-		return w.open(dir)
-	}
-	s, err := site.Open(dir, w.base)
-	if err != nil {
-		return nil, err
-	}
-	defer s.Close()
-	w.mu.Lock()
-	if w.temp == "" {
-		w.temp, err = os.MkdirTemp("", "tachyform-serve-")
-	}
-	w.copies++
-	out := filepath.Join(w.temp, fmt.Sprint(w.copies))
-	w.mu.Unlock()
-	if err != nil {
-		return nil, err
-	}
-	copied, err := fitting.Copy(s, out)
-	if err != nil {
-		return nil, err
-	}
-	defer copied.Close()
-	p, err := fitting.Make(w.ctx, copied, w.c, fitting.Options{Anyway: true, Applications: w.routes(copied)})
-	if err != nil {
-		return nil, err
-	}
-	if err := p.Apply(w.ctx, nil); err != nil {
-		return nil, err
-	}
-	return w.open(out)
-}
-
-func (w *workshop) close() {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	for _, s := range w.sites {
-		s.Close()
-	}
-	if w.temp != "" {
-		os.RemoveAll(w.temp)
-	}
-}
 
 func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	c, s, err := a.open(args, o.base)
@@ -177,7 +99,7 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	case !known:
 		return usage(fmt.Errorf("--network %s: it is online, offline, slow, failing or portal", o.state))
 	case !slices.Contains(serve.Modes, serve.Mode(o.mode)):
-		return usage(fmt.Errorf("--worker %s: it is real or aside", o.mode))
+		return usage(fmt.Errorf("--worker %s: it is real, aside or newest", o.mode))
 	case o.port < 0 || o.port > 65535:
 		return usage(errors.New("--port is 1 to 65535, or 0 for any"))
 	}
@@ -191,7 +113,7 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 		if err != nil {
 			return fitError(err)
 		}
-		releases = append(releases, serve.Release{Name: d, Server: server})
+		releases = append(releases, serve.Release{Name: d, Server: server, Now: w.now(d)})
 	}
 	var authority *serve.Authority
 	if o.https {
@@ -215,7 +137,7 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	if last := remembered.last(); !o.moded && last != mode && o.state == string(site.Online) {
 		mode = last
 		if !a.quiet {
-			fmt.Fprintln(a.err, "The worker steps aside, as it did when this folder was served last: every load is the file on disk. The key a, or --worker real, ends it.")
+			fmt.Fprintln(a.err, resumed[last])
 		}
 	}
 	b.SetMode(mode)
@@ -224,8 +146,11 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	defer end()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	if o.watch {
+	if o.watch || o.fitted { // of a fitted copy, editing wants it too
 		go watchFolder(ctx, dir, func() {
+			if !o.watch && b.State().Mode == serve.Real {
+				return
+			}
 			if err := b.Refit(); err != nil {
 				fmt.Fprintf(a.err, "The site was built anew, and cannot be served: %s\n", err)
 			}
@@ -346,6 +271,8 @@ func (a *app) key(b *serve.Bench, k byte, st *present.Style) bool {
 		err = b.Refit()
 	case 'a':
 		b.SetMode(toggled(state.Mode, serve.Aside))
+	case 'l':
+		b.SetMode(toggled(state.Mode, serve.Newest))
 	case 'c':
 		b.Clear()
 	case 'q', 3: // Ctrl-C
@@ -365,47 +292,4 @@ func toggled(now, mode serve.Mode) serve.Mode {
 		return serve.Real
 	}
 	return mode
-}
-
-// watchFolder calls when a folder has changed and then was left alone for a while.
-func watchFolder(ctx context.Context, dir string, changed func()) {
-	const look = 500 * time.Millisecond
-	last := fingerprint(dir)
-	dirty := false
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(look):
-		}
-		now := fingerprint(dir)
-		switch {
-		case now != last:
-			last, dirty = now, true
-		case dirty && now != "":
-			dirty = false
-			changed()
-		}
-	}
-}
-
-// fingerprint is another text when a file of a folder is new, gone, or changed.
-func fingerprint(dir string) string {
-	var b strings.Builder
-	_ = filepath.WalkDir(dir, func(p string, d fs.DirEntry, err error) error { // what cannot be read is as if it were not there
-		if err != nil {
-			return nil //nolint:nilerr // a build may be taking it away
-		}
-		if d.IsDir() {
-			if d.Name() == site.OwnDir {
-				return filepath.SkipDir
-			}
-			return nil
-		}
-		if info, err := d.Info(); err == nil {
-			fmt.Fprintf(&b, "%s %d %d\n", p, info.Size(), info.ModTime().UnixNano())
-		}
-		return nil
-	})
-	return b.String()
 }

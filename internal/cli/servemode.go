@@ -4,12 +4,13 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"slices"
 
 	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/serve"
 )
 
-// modes remembers, beside the user's other configuration, of which folders the worker stepped aside when serve ended.
+// modes remembers, beside the user's other configuration, in which mode folders were when serve ended, if it was not the real one.
 type modes struct{ file, folder string }
 
 // modesOf is where the mode of a folder is remembered; nothing is when the user has no folder for configurations.
@@ -32,8 +33,11 @@ func (m modes) all() map[string]serve.Mode {
 
 // last gives the mode in which the folder was served last.
 func (m modes) last() serve.Mode {
-	if m.file != "" && m.all()[m.folder] == serve.Aside {
-		return serve.Aside
+	if m.file == "" {
+		return serve.Real
+	}
+	if last := m.all()[m.folder]; slices.Contains(serve.Modes, last) {
+		return last
 	}
 	return serve.Real
 }

@@ -136,7 +136,7 @@ func completions(root *cobra.Command) {
 		"rehearse": {"stage": {"embedded", "chromium", "both", "auto"}, "detail": {"text", "requests", "errors"}, "format": {"text", "json"}},
 		"compare":  {"stage": {"embedded", "chromium"}, "format": {"text", "json", "markdown"}},
 		"audit":    {"format": {"text", "json", "markdown", "junit", "sarif", "html"}},
-		"serve":    {"worker": {"real", "aside"}},
+		"serve":    {"worker": {"real", "aside", "newest"}},
 	}
 	for _, c := range root.Commands() {
 		c.Flags().VisitAll(func(f *pflag.Flag) {

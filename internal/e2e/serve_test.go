@@ -145,6 +145,7 @@ func TestServe(t *testing.T) {
 
 	says(t, control, `document.getElementById("look").click(), ""`)
 	until(t, control, `/Worker for \/: \/sw.js/.test(document.getElementById("stored").textContent)`)
+	assert.Equal(t, "the worker itself", says(t, control, `[...document.querySelectorAll("#stored tr")].find((r) => r.cells[0].textContent.startsWith("/fares/?")).cells[4].textContent`), "whose request brought it")
 	says(t, control, `document.querySelector("[data-take=workers]").click(), ""`)
 	until(t, control, `/No worker/.test(document.getElementById("stored").textContent)`)
 	assert.Equal(t, "0", says(t, page, `navigator.serviceWorker.getRegistrations().then((l) => String(l.length))`))
@@ -179,36 +180,6 @@ func readAll(t *testing.T, dir string) map[string]string {
 	return out
 }
 
-// TestServeInFirefox installs, goes offline by the control, and finds the release that was built meanwhile.
-func TestServeInFirefox(t *testing.T) {
-	needsAll(t)
-	t.Parallel()
-	dir := t.TempDir()
-	write(t, dir, map[string]string{"dist/index.html": start, "dist/app.css": "", "dist/fares/index.html": strings.Replace(start, "Skerry Line", "Fares", 1), "tachyform.toml": "[icons]\neffort = \"quick\"\n"})
-	s := serveIn(t, dir, "dist", "--fitted", "--watch")
-	f := startFirefox(t)
-	require.NoError(t, f.open(s.site))
-	f.evaluate(`navigator.serviceWorker.ready.then((r) => r.active.state === "activated" ? "" : new Promise((done) => { r.active.onstatechange = () => done(""); }))`)
-	order := func(what string) {
-		t.Helper()
-		res, err := http.Post(s.control+"do", "application/json", strings.NewReader(what))
-		require.NoError(t, err)
-		res.Body.Close()
-		require.Equal(t, 204, res.StatusCode)
-	}
-	order(`{"network": "offline"}`)
-	require.NoError(t, f.open(s.site+"fares/"))
-	assert.Equal(t, "Fares", f.evaluate("document.title"))
-	order(`{"network": "online"}`)
-	write(t, dir, map[string]string{"dist/index.html": strings.Replace(start, "<title>Skerry Line", "<title>Built anew", 1)})
-	for line := range s.lines {
-		if strings.Contains(line, "release 2 of 2") {
-			break
-		}
-	}
-	assert.Equal(t, "new", f.evaluate(`navigator.serviceWorker.getRegistration().then(async (r) => { await r.update(); return r.waiting || r.installing ? "new" : "none"; })`))
-}
-
 // TestServeFitsAsFitDoes serves a fitted copy of an application: its document answers routes, as it would after fit.
 func TestServeFitsAsFitDoes(t *testing.T) {
 	t.Parallel()
@@ -231,7 +202,7 @@ func TestServeSays(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, map[string]string{"dist/index.html": start})
-	for args, want := range map[string]string{"serve gone": "gone", "serve dist --network missing": "it is online, offline", "serve dist --slow fast": "no shape", "serve dist --worker x": "real or aside", "serve dist --port 70000": "--port", "serve dist --next gone": "gone"} {
+	for args, want := range map[string]string{"serve gone": "gone", "serve dist --network missing": "it is online, offline", "serve dist --slow fast": "no shape", "serve dist --worker x": "real, aside or newest", "serve dist --port 70000": "--port", "serve dist --next gone": "gone"} {
 		_, errs, code := run(t, dir, strings.Fields(args)...)
 		assert.Equal(t, 2, code, "%s: %s", args, errs)
 		assert.Contains(t, errs, want, args)
@@ -344,4 +315,99 @@ func TestServeRemembersTheMode(t *testing.T) {
 	assert.Equal(t, "// the site's own", worker(second))
 	require.Eventually(t, func() bool { data, _ := os.ReadFile(remembered); return !strings.Contains(string(data), "aside") }, time.Minute, 10*time.Millisecond)
 	ends(second)
+}
+
+// TestServeNewest edits a site whose own worker would show the first file for ever: every load is the file on disk, the worker that was written last
+// runs, and without a network it answers from its store.
+func TestServeNewest(t *testing.T) {
+	t.Parallel()
+	const fetches = `addEventListener("fetch", (event) => event.respondWith(caches.match(event.request).then((a) => a || fetch(event.request))));`
+	const installs = `addEventListener("install", (event) => event.waitUntil(caches.open("boats").then((c) => c.addAll(["./", "./tides.html"]))));`
+	const tells = `addEventListener("message", (event) => event.source.postMessage("worker 1"));`
+	html := func(title, options string) string {
+		return `<!doctype html><html lang=en><head><title>` + title + `</title></head><body><script>navigator.serviceWorker.register("sw.js"` + options + `)</script></body></html>`
+	}
+	for name, c := range map[string]struct {
+		options string
+		files   map[string]string
+	}{
+		"classic": {"", map[string]string{"dist/sw.js": fetches + installs + tells}},
+		"module":  {`, {type: "module"}`, map[string]string{"dist/sw.js": `import "./answers.js";` + installs + tells, "dist/answers.js": fetches}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			dir := t.TempDir()
+			write(t, dir, c.files)
+			write(t, dir, map[string]string{"dist/index.html": html("First", c.options), "dist/tides.html": html("Tides", c.options)})
+			s := serveIn(t, dir, "dist", "--worker", "newest")
+			page := chrome(t)
+			goes(t, page, s.site)
+			until(t, page, `navigator.serviceWorker.controller`)
+			asked := `new Promise((done) => { navigator.serviceWorker.onmessage = (e) => done(e.data); navigator.serviceWorker.controller.postMessage(""); })`
+			assert.Equal(t, "worker 1", says(t, page, asked), "the worker runs")
+
+			write(t, dir, map[string]string{"dist/index.html": html("Second", c.options)})
+			goes(t, page, s.site)
+			assert.Equal(t, "Second", says(t, page, `document.title`), "its store holds the first")
+
+			write(t, dir, map[string]string{"dist/sw.js": strings.Replace(c.files["dist/sw.js"], "worker 1", "worker 2", 1)})
+			goes(t, page, s.site)
+			says(t, page, `new Promise(async (done) => { const r = await navigator.serviceWorker.ready; r.update(); const look = async () => (await `+asked+`) === "worker 2" ? done("") : setTimeout(look, 50); look(); })`)
+
+			res, err := http.Post(s.control+"do", "application/json", strings.NewReader(`{"network": "offline"}`))
+			require.NoError(t, err)
+			res.Body.Close()
+			goes(t, page, s.site+"tides.html")
+			assert.Equal(t, "Tides", says(t, page, `document.title`), "without a network it is the worker that answers")
+		})
+	}
+}
+
+// TestServeWhileEditing answers with the files on disk in both modes for editing, new ones too, and keeps to the release otherwise.
+func TestServeWhileEditing(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"dist/index.html": "first", "dist/boats/index.html": "boats", "tachyform.toml": "[icons]\neffort = \"quick\"\n"})
+	s := serveIn(t, dir, "dist")
+	asked := func(p string) string {
+		status, body, err := fetched(s.site + p)
+		require.NoError(t, err)
+		return fmt.Sprint(status, " ", body)
+	}
+	order := func(what string) {
+		res, err := http.Post(s.control+"do", "application/json", strings.NewReader(what))
+		require.NoError(t, err)
+		res.Body.Close()
+		require.Equal(t, 204, res.StatusCode)
+	}
+	assert.Equal(t, "200 first", asked(""))
+	for i, mode := range []string{"aside", "newest"} {
+		edited := fmt.Sprintf("edited, %d", i)
+		write(t, dir, map[string]string{"dist/index.html": edited, fmt.Sprintf("dist/new%d.txt", i): "new"})
+		assert.NotEqual(t, "200 "+edited, asked(""), "a release stays as it was read")
+		assert.Contains(t, asked(fmt.Sprintf("new%d.txt", i)), "404 ")
+		order(`{"mode": "` + mode + `"}`)
+		assert.Equal(t, "200 "+edited, asked(""))
+		assert.Equal(t, "200 new", asked(fmt.Sprintf("new%d.txt", i)))
+		require.NoError(t, os.Remove(filepath.Join(dir, fmt.Sprintf("dist/new%d.txt", i))))
+		assert.Contains(t, asked(fmt.Sprintf("new%d.txt", i)), "404 ")
+		for n := range 5 { // the folder is opened anew each time, and closed again
+			write(t, dir, map[string]string{"dist/index.html": fmt.Sprint("again and again, ", n)})
+			assert.Equal(t, fmt.Sprint("200 again and again, ", n), asked(""))
+		}
+		order(`{"mode": "real"}`)
+	}
+}
+
+// TestServeEditsFittedCopies fits the copy again when the site was edited in a mode for editing, without --watch.
+func TestServeEditsFittedCopies(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"dist/index.html": start, "tachyform.toml": "[icons]\neffort = \"quick\"\n"})
+	s := serveIn(t, dir, "dist", "--fitted", "--worker", "newest")
+	write(t, dir, map[string]string{"dist/index.html": strings.Replace(start, "<title>Skerry Line", "<title>Edited", 1)})
+	require.Eventually(t, func() bool { _, body, err := fetched(s.site); return err == nil && strings.Contains(body, "<title>Edited") }, time.Minute, 20*time.Millisecond)
+	_, worker, err := fetched(s.site + "sw.js")
+	require.NoError(t, err)
+	assert.Contains(t, worker, "self.tachyform")
 }

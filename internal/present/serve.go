@@ -45,8 +45,9 @@ func (s *Style) Serving(v Served) error {
 		s.trust(v)
 	}
 	if v.Keys {
-		s.printf("%s\n", s.faint.Render("o online  f offline  s slow  e failing  p portal  a worker aside"))
-		s.printf("%s\n", s.faint.Render("n next release  b back  r fit or read again  c empty the browser  q quit"))
+		s.printf("%s\n", s.faint.Render("o online  f offline  s slow  e failing  p portal"))
+		s.printf("%s\n", s.faint.Render("a worker aside  l newest build at every load  c empty the browser"))
+		s.printf("%s\n", s.faint.Render("n next release  b back  r fit or read again  q quit"))
 	}
 	return s.err
 }
@@ -120,8 +121,11 @@ func (s *Style) ServingState(v serve.State, shape serve.Shape) {
 	for _, f := range v.Faults {
 		parts = append(parts, s.warn.Render(f.Path+" "+string(f.State)))
 	}
-	if v.Mode == serve.Aside {
+	switch v.Mode {
+	case serve.Aside:
 		parts = append(parts, s.warn.Render("worker aside"))
+	case serve.Newest:
+		parts = append(parts, s.warn.Render("newest build"))
 	}
 	if len(v.Releases) > 1 {
 		parts = append(parts, fmt.Sprintf("release %d of %d", v.Release+1, len(v.Releases)))

@@ -27,12 +27,13 @@ type Mode string
 
 // The modes.
 const (
-	Real  Mode = "real"  // as visitors will have it
-	Aside Mode = "aside" // every worker is answered with one that steps aside: each load is the file on disk
+	Real   Mode = "real"   // as visitors will have it
+	Aside  Mode = "aside"  // every worker is answered with one that steps aside: each load is the file on disk
+	Newest Mode = "newest" // the worker of what was built last runs, taken over at once, and each load is what the server has now
 )
 
 // Modes are all of them, in the order they are shown.
-var Modes = []Mode{Real, Aside}
+var Modes = []Mode{Real, Aside, Newest}
 
 // asideWorker takes the place of the site's worker and answers nothing.
 const asideWorker = `// Stands in for the worker of the site while the mode of tachyform serve is "aside": it answers nothing, so that every load is the file on disk.
@@ -44,6 +45,10 @@ addEventListener("activate", (event) => event.waitUntil(clients.claim()));
 type Release struct {
 	Name   string
 	Server *site.Server
+
+	// Now gives the release as its folder is by now, nil when nothing has changed since. It is asked before each answer in the modes that are for
+	// editing, by one caller at a time. It may be nil: then the release stays as it is.
+	Now func() *site.Server
 }
 
 // BenchOptions of a workbench.
@@ -90,6 +95,7 @@ type State struct {
 	Releases []string     `json:"releases"`
 	Clearing bool         `json:"clearing"` // the next page answer empties what the browser stores
 	Site     string       `json:"site"`     // address of the site
+	Run      string       `json:"run"`      // begins the names that requests have in Server-Timing, before their numbers
 }
 
 // maxLogged is how many requests the log keeps.
@@ -108,7 +114,9 @@ type Bench struct {
 	token   string
 	reports string   // token of reports, which can switch nothing
 	hosts   []string // that requests may name
+	run     string   // begins the names of requests, other ones at the next start
 
+	looking  sync.Mutex // held while a folder is looked at
 	mu       sync.Mutex
 	state    State
 	releases []Release
@@ -129,11 +137,13 @@ const maxTried = 20
 
 // StartBench serves the first of some releases, and the control beside it. moved says that the wanted port was taken.
 func StartBench(releases []Release, o BenchOptions) (b *Bench, moved bool, err error) {
-	secret := make([]byte, 24)
-	if _, err := rand.Read(secret); err != nil {
-		return nil, false, err
+	secret, run := make([]byte, 24), make([]byte, 4)
+	for _, b := range [][]byte{secret, run} {
+		if _, err := rand.Read(b); err != nil {
+			return nil, false, err
+		}
 	}
-	b = &Bench{o: o, token: hex.EncodeToString(secret[:len(secret)/2]), reports: hex.EncodeToString(secret[len(secret)/2:]), releases: releases, watchers: map[chan any]bool{}, workers: map[string]bool{}, small: map[string][]byte{}}
+	b = &Bench{o: o, token: hex.EncodeToString(secret[:len(secret)/2]), reports: hex.EncodeToString(secret[len(secret)/2:]), run: "serve-" + hex.EncodeToString(run) + "-", releases: releases, watchers: map[chan any]bool{}, workers: map[string]bool{}, small: map[string][]byte{}}
 	b.state = State{Network: site.Online, Faults: site.Faults{}, Mode: Real}
 	b.web = &Server{site: releases[0].Server, state: site.Online, left: make(chan struct{}), handler: b, quiet: true}
 	scheme := "http://"
@@ -229,7 +239,7 @@ func (b *Bench) State() State {
 
 func (b *Bench) now() State {
 	s := b.state
-	s.Site = b.Site
+	s.Site, s.Run = b.Site, b.run
 	s.Releases = []string{}
 	for _, r := range b.releases {
 		s.Releases = append(s.Releases, r.Name)
@@ -293,7 +303,8 @@ func (b *Bench) SetFaults(f site.Faults) {
 // SetMode switches what workers are answered with.
 func (b *Bench) SetMode(m Mode) { b.change(func(s *State) { s.Mode = m }) }
 
-// Clear has the next answer to a page empty what the browser stores for the origin (Clear Site Data, "storage" and "cache").
+// Clear has the next answer to a page empty what the browser stores for the origin (Clear Site Data, "storage" and "cache"). Until then, browsers
+// that look after a worker are given one that goes, since with a worker before it a page may never ask.
 func (b *Bench) Clear() { b.change(func(s *State) { s.Clearing = true }) }
 
 // SetRelease serves another of the releases; ok is false when there is none of the number.
@@ -330,8 +341,9 @@ func (b *Bench) Refit() error {
 	}
 	b.mu.Lock()
 	name := fmt.Sprintf("%s, again (%d)", strings.SplitN(b.releases[0].Name, ",", 2)[0], len(b.releases))
+	now := b.releases[0].Now
 	b.mu.Unlock()
-	b.Add(Release{name, s})
+	b.Add(Release{Name: name, Server: s, Now: now})
 	return nil
 }
 
@@ -356,6 +368,11 @@ func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		b.look(w)
 		return
 	}
+	if r.URL.Path == newestPath {
+		b.send(w, r, newestAnswer(), Shape{})
+		return
+	}
+	b.renew()
 	began := time.Now()
 	e := Entry{Time: began, Method: r.Method, URL: r.URL.RequestURI(), For: r.Header.Get("Sec-Fetch-Dest")}
 	b.mu.Lock()
@@ -363,6 +380,8 @@ func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		b.workers[r.URL.Path] = true
 	}
 	e.Who = who(r, b.workers)
+	b.number++
+	e.Number = b.number
 	state := b.state // its faults are never changed, only exchanged
 	e.Release = b.releases[state.Release].Name
 	b.mu.Unlock()
@@ -376,16 +395,15 @@ func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		e.Took = float64(time.Since(began).Microseconds()) / 1000
 		b.mu.Lock()
 		defer b.mu.Unlock()
-		b.number++
-		e.Number = b.number
 		if len(b.entries) == maxLogged {
 			b.entries = append(b.entries[:0:0], b.entries[maxLogged/4:]...)
 		}
 		b.entries = append(b.entries, e)
 		b.tell(e)
 	}()
+	w.Header().Add("Server-Timing", fmt.Sprintf("%s%d", b.run, e.Number)) // says of what is stored which request brought it
 	script := r.Header.Get("Service-Worker") == "script"
-	if script && state.Mode == Aside && e.State == string(site.Online) {
+	if script && state.Mode == Aside && !state.Clearing && e.State == string(site.Online) {
 		e.Note = "answered with a worker that steps aside"
 		e.Status, e.Bytes = b.send(w, r, answer{http.StatusOK, http.Header{"Content-Type": {"text/javascript; charset=utf-8"}, "Cache-Control": {"no-store"}}, []byte(asideWorker)}, Shape{})
 		return
@@ -399,11 +417,13 @@ func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		shaped = b.o.Shape
 	}
 	a := b.answer(r, e.State, shaped != Shape{})
-	if script && a.status == http.StatusNotFound && e.State == string(site.Online) {
-		e.Note = "a browser looks after a worker that this site does not have: it is left from another project at this address, and may answer in its place. The key c, or the control, clears it"
-		if state.Clearing {
+	if script && e.State == string(site.Online) {
+		switch {
+		case state.Clearing: // a worker that answers every page keeps it from coming here, but not itself from being looked after
 			a = answer{http.StatusOK, http.Header{"Content-Type": {"text/javascript; charset=utf-8"}, "Cache-Control": {"no-store"}}, []byte(worker.Retiring(b.o.Base, true))}
-			e.Note = "the left worker is replaced by one that goes"
+			e.Note = "the worker that is there is replaced by one that goes, and takes what is stored with it"
+		case a.status == http.StatusNotFound:
+			e.Note = "a browser looks after a worker that this site does not have: it is left from another project at this address, and may answer in its place. The key c, or the control, clears it"
 		}
 	}
 	if state.Clearing && strings.HasPrefix(a.header.Get("Content-Type"), "text/html") && e.Who == "page" {
@@ -414,7 +434,32 @@ func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	if state.Mode != Real {
 		a.header.Set("Cache-Control", "no-store")
 	}
+	if script && state.Mode == Newest && !state.Clearing && e.State == string(site.Online) {
+		a = newest(a)
+	}
 	e.Status, e.Bytes = b.send(w, r, b.reporting(a, r), shaped)
+}
+
+// renew has what is served be what lies in its folder, while that is wanted.
+func (b *Bench) renew() {
+	b.mu.Lock()
+	mode, at := b.state.Mode, b.state.Release
+	look := b.releases[at].Now
+	b.mu.Unlock()
+	if mode == Real || look == nil {
+		return
+	}
+	b.looking.Lock()
+	defer b.looking.Unlock()
+	s := look()
+	if s == nil {
+		return
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.releases[at].Server = s; b.state.Release == at {
+		b.web.Release(s)
+	}
 }
 
 // mayAsk says whether a request may name a host.
@@ -442,6 +487,8 @@ func who(r *http.Request, workers map[string]bool) string {
 		return "browser"
 	case dest == "serviceworker":
 		return "worker"
+	case dest == "document", dest == "iframe": // a worker may have led it there, and its name is the referrer then
+		return "page"
 	}
 	if u, err := url.Parse(r.Referer()); err == nil && workers[u.Path] { // a worker's own requests name its script
 		return "worker"

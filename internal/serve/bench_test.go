@@ -47,7 +47,7 @@ func workbench(t testing.TB, o BenchOptions) *Bench {
 		return map[string]string{"index.html": strings.Replace(page, "Skerry", "Skerry "+v, 1), "app.3f9c2a7b.js": "// " + v, "sw.js": "// worker " + v, "a/b.txt": v, "big.bin": strings.Repeat("x", 60_000)}
 	}
 	o.Host, o.Base = "127.0.0.1", "/"
-	b, _, err := StartBench([]Release{{"one", folder(t, files("1"))}, {"two", folder(t, files("2"))}}, o)
+	b, _, err := StartBench([]Release{{Name: "one", Server: folder(t, files("1"))}, {Name: "two", Server: folder(t, files("2"))}}, o)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = b.Stop() })
 	return b
@@ -278,7 +278,7 @@ func TestBenchPorts(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	port := l.Addr().(*net.TCPAddr).Port
-	b, moved, err := StartBench([]Release{{"one", folder(t, map[string]string{"index.html": page})}}, BenchOptions{Host: "127.0.0.1", Port: port, Base: "/"})
+	b, moved, err := StartBench([]Release{{Name: "one", Server: folder(t, map[string]string{"index.html": page})}}, BenchOptions{Host: "127.0.0.1", Port: port, Base: "/"})
 	require.NoError(t, err)
 	assert.True(t, moved)
 	require.NoError(t, b.SetNetwork(site.Slow))

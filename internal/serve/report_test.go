@@ -86,7 +86,7 @@ func TestReportsLeaveWhatIsChecked(t *testing.T) {
 		"fetched by another's worker": {"// another", "<title>x</title>", "empty", true},
 	} {
 		t.Run(name, func(t *testing.T) {
-			b := &Bench{o: BenchOptions{Report: true}, workers: map[string]bool{"/sw.js": true}, releases: []Release{{"one", folder(t, map[string]string{"sw.js": c.worker, "index.html": c.page})}}}
+			b := &Bench{o: BenchOptions{Report: true}, workers: map[string]bool{"/sw.js": true}, releases: []Release{{Name: "one", Server: folder(t, map[string]string{"sw.js": c.worker, "index.html": c.page})}}}
 			r := httptest.NewRequest("GET", "/", nil)
 			r.Header.Set("Sec-Fetch-Dest", c.dest)
 			a := b.reporting(answer{200, http.Header{"Content-Type": {"text/html"}, "Etag": {`"x"`}}, []byte(c.page)}, r)
