@@ -135,7 +135,7 @@ worker in a model of a browser, opens every page without a network, and audits w
 	f.StringVar(&a.output, "output", "", "write the result to a `file` instead of standard output (-)")
 	f.BoolVar(&a.quiet, "quiet", false, "print nothing but errors and what was asked for with --format")
 	f.BoolVar(&a.noColor, "no-color", false, "print without colours (also: NO_COLOR in the environment)")
-	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), inBrowser(a.manifestCommand()), a.rulesCommand(), inBrowser(a.fitCommand()), inBrowser(a.rehearseCommand()), a.auditCommand(), a.explainCommand(), a.schemaCommand(), a.demoCommand(), a.stripCommand(), a.recordCommand(), a.retireCommand(), a.serveCommand(), a.compareCommand(), a.headersCommand(), a.licencesCommand())
+	cmd.AddCommand(a.surveyCommand(), a.draftCommand(), a.iconsCommand(), inBrowser(a.manifestCommand()), a.rulesCommand(), inBrowser(a.fitCommand()), inBrowser(a.rehearseCommand()), a.auditCommand(), a.explainCommand(), a.schemaCommand(), a.demoCommand(), a.stripCommand(), a.recordCommand(), a.retireCommand(), inBrowser(a.serveCommand()), a.compareCommand(), a.headersCommand(), a.licencesCommand())
 	inOurWords(cmd)
 	completions(cmd)
 	return cmd
@@ -148,7 +148,7 @@ func inBrowser(cmd *cobra.Command) *cobra.Command {
 	cmd.RunE = func(c *cobra.Command, args []string) error {
 		if *file != "" {
 			starts := false
-			for name, not := range map[string]string{"stage": "embedded", "screenshots": "false", "pictures": ""} {
+			for name, not := range map[string]string{"stage": "embedded", "screenshots": "false", "pictures": "", "open": "false"} {
 				f := c.Flags().Lookup(name)
 				starts = starts || f != nil && f.Value.String() != not
 			}

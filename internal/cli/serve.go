@@ -16,6 +16,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"tachyform.dev/tachyform/internal/chromium"
 	"tachyform.dev/tachyform/internal/present"
 	"tachyform.dev/tachyform/internal/serve"
 	"tachyform.dev/tachyform/internal/site"
@@ -30,6 +31,7 @@ type serving struct {
 	port                             int
 	next                             []string
 	fitted, watch, https, report     bool
+	browse                           bool // start a browser
 	moded                            bool // the mode was said
 }
 
@@ -44,7 +46,8 @@ and keys on the terminal, switch the network while it runs, for everything or fo
 release, let the worker step aside while you edit or take every build at once, and empty the browser. Offline, connections are refused and cut.
 
 The port is the same every time, so that a worker that is registered is met again. Nothing of ours is in the pages, and
-SITE is not touched: --fitted serves a fitted copy. --watch notices that SITE was built anew, and serves it as the next
+SITE is not touched: --fitted serves a fitted copy. --open starts a browser in which nothing is left from before, and in
+which other origins are answered by the stand-ins of the configuration; another browser asks the real ones. --watch notices that SITE was built anew, and serves it as the next
 release once it has settled. Only this machine can ask, unless --address says otherwise; a phone takes a worker only over
 --https, from an authority of this machine that it was told to trust.`,
 		Example: "  tachyform serve dist\n  tachyform serve dist --fitted --watch\n  tachyform serve dist --address 0.0.0.0 --https\n  tachyform serve dist --next ../next/dist --slow 400ms/50kbps",
@@ -63,6 +66,7 @@ release once it has settled. Only this machine can ask, unless --address says ot
 	f.StringVar(&o.slow, "slow", "", "what slow is: `400ms/50kbps`, until an answer begins and how fast it comes (default: no answer)")
 	f.StringVar(&o.state, "network", "online", "`state` of the network to begin with: online, offline, slow, failing, portal")
 	f.StringVar(&o.mode, "worker", "real", "`mode` to begin with: real, aside (the worker steps aside, and every load is the file on disk) or newest (it runs, and every load is of what was built last); without it, the mode in which the folder was served last")
+	f.BoolVar(&o.browse, "open", false, "start a Chromium with a fresh profile at the site; other origins are answered there, too, as the configuration says")
 	f.BoolVar(&o.report, "report", false, "put a script into pages that has the log name what they asked for and what never reached the server, answered from a store")
 	f.BoolVar(&o.fitted, "fitted", false, "serve a fitted copy, kept beside; SITE is not touched")
 	f.BoolVar(&o.watch, "watch", false, "serve SITE as the next release whenever it was built anew")
@@ -125,7 +129,11 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 			return broken(fmt.Errorf("the certificate authority: %w", err))
 		}
 	}
-	b, moved, err := serve.StartBench(releases, serve.BenchOptions{Report: o.report, Host: o.address, Port: o.port, Authority: authority, Shape: shape, Base: base, Refit: func() (*site.Server, error) { return w.make(dir) }, RefitName: map[bool]string{true: "Fit a copy again", false: "Read the folder again"}[o.fitted]})
+	origins, err := c.Origins()
+	if err != nil {
+		return usage(err)
+	}
+	b, moved, err := serve.StartBench(releases, serve.BenchOptions{Origins: origins, Report: o.report, Host: o.address, Port: o.port, Authority: authority, Shape: shape, Base: base, Refit: func() (*site.Server, error) { return w.make(dir) }, RefitName: map[bool]string{true: "Fit a copy again", false: "Read the folder again"}[o.fitted]})
 	if err != nil {
 		return broken(err)
 	}
@@ -162,7 +170,10 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	}
 	st := present.New(a.out, a.color(a.out))
 	if a.format == "text" {
-		v := present.Served{Site: b.Site, Control: b.Control, Keys: interactive, Moved: moved, Wanted: o.port, Others: !loopback(o.address), Trust: b.Trust}
+		v := present.Served{Site: b.Site, Control: b.Control, Keys: interactive, Moved: moved, Wanted: o.port, Others: !loopback(o.address), Trust: b.Trust, Opened: o.browse}
+		for _, e := range b.Elsewhere() {
+			v.Elsewhere = append(v.Elsewhere, e.Origin)
+		}
 		if authority != nil {
 			folder, _ := os.UserConfigDir() // it was asked for before
 			v.Authority, v.Fingerprint, v.Made = filepath.Join(folder, "tachyform", "authority.pem"), authority.Fingerprint(), authority.Made
@@ -185,9 +196,29 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 	if a.format == "text" {
 		st.ServingState(b.State(), shape)
 	}
+	var closed <-chan error
+	if o.browse {
+		window, err := chromium.Show(ctx, chromium.Shown{URL: b.Site, Maps: mapped(b.Elsewhere()), Pins: b.Pins()})
+		if err != nil {
+			return broken(err)
+		}
+		defer func() { // it is gone before the program is, and its profile with it
+			cancel()
+			for range window {
+			}
+		}()
+		closed = window
+	}
 	shown, second := 0, time.Time{}
 	for {
 		select {
+		case err, ok := <-closed:
+			closed = nil
+			text := "the browser was closed"
+			if ok {
+				text = err.Error()
+			}
+			st.ServingNote(text + "; the site is served on")
 		case <-ctx.Done():
 			return nil
 		case k := <-keys:
@@ -225,6 +256,15 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 			}
 		}
 	}
+}
+
+// mapped says what a browser has to ask in the place of what.
+func mapped(all []serve.Elsewhere) map[string]string {
+	out := map[string]string{}
+	for _, e := range all {
+		out[e.Host] = e.Address
+	}
+	return out
 }
 
 func loopback(host string) bool {

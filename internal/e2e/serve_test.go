@@ -29,6 +29,7 @@ type serving struct {
 	cmd           *exec.Cmd
 	site, control string
 	lines         chan string
+	temp          string // folder for what it needs for a while
 }
 
 // serveIn starts the program and waits until it says where it serves.
@@ -40,9 +41,9 @@ func serveIn(t *testing.T, dir string, args ...string) *serving {
 // servedBy starts a command that serves.
 func servedBy(t *testing.T, dir string, args ...string) *serving {
 	t.Helper()
-	s := &serving{t: t, cmd: exec.Command(program, args...), lines: make(chan string, 10_000)}
+	s := &serving{t: t, cmd: exec.Command(program, args...), lines: make(chan string, 10_000), temp: t.TempDir()}
 	s.cmd.Dir = dir
-	s.cmd.Env = append(os.Environ(), "XDG_CONFIG_HOME="+filepath.Join(dir, "own config"))
+	s.cmd.Env = append(os.Environ(), "XDG_CONFIG_HOME="+filepath.Join(dir, "own config"), "TMPDIR="+s.temp)
 	out, err := s.cmd.StdoutPipe()
 	require.NoError(t, err)
 	s.cmd.Stderr = os.Stderr
@@ -410,4 +411,70 @@ func TestServeEditsFittedCopies(t *testing.T) {
 	_, worker, err := fetched(s.site + "sw.js")
 	require.NoError(t, err)
 	assert.Contains(t, worker, "self.tachyform")
+}
+
+// TestServeOpens starts a browser of its own in which other origins are answered by the stand-ins, over https and with credentials too, until the
+// network is taken away; it ends with the program, and leaves nothing behind.
+func TestServeOpens(t *testing.T) {
+	t.Parallel()
+	path, err := chromium.Find(context.Background())
+	require.NoError(t, err, "a missing browser is a failure here")
+	dir := t.TempDir()
+	write(t, dir, map[string]string{"headless": "#!/bin/sh\nexec '" + path + "' --headless=new --no-sandbox \"$@\"\n",
+		"boats/hull.json": `"steel"`,
+		"tachyform.toml": `[[server.origin]]
+url = "https://boats.skerry.example"
+dir = "boats"
+[[server.answer]]
+origin = "http://api.skerry.example:8080"
+path = "/departures.json"
+body = "[\"09:40\"]"
+`,
+		"dist/index.html": `<!doctype html><title>Boats</title><script>
+const get = (url, options) => fetch(url, options).then((r) => r.json(), () => "refused");
+(async () => { for (let i = 0; ; i++) {
+  const all = [await get("https://boats.skerry.example/hull.json", {credentials: "include"}), await get("http://api.skerry.example:8080/departures.json", {method: "GET", headers: {"x-harbour": "north"}})];
+  const told = await fetch("/seen?" + JSON.stringify(all).replaceAll('"', "")).catch(() => 0);
+  await new Promise((done) => setTimeout(done, told ? 300 : 100));
+} })();
+</script>`})
+	require.NoError(t, os.Chmod(filepath.Join(dir, "headless"), 0o755))
+	s := servedBy(t, dir, "serve", "dist", "--port", "0", "--open", "--browser", "headless")
+	log := []string{}
+	until := func(text string) {
+		t.Helper()
+		for end := time.After(time.Minute); ; {
+			select {
+			case line, ok := <-s.lines:
+				require.True(t, ok, strings.Join(log, "\n"))
+				if log = append(log, line); strings.Contains(line, text) {
+					return
+				}
+			case <-end:
+				require.FailNow(t, "it never came: "+text, strings.Join(log, "\n"))
+			}
+		}
+	}
+	until("/seen?[steel,[09:40]]")
+	all := strings.Join(log, "\n")
+	assert.Contains(t, all, " https://boats.skerry.example/hull.json")
+	assert.Contains(t, all, "OPTIONS h…example:8080/departures.json")
+	order := func(what string) {
+		res, err := http.Post(s.control+"do", "application/json", strings.NewReader(what))
+		require.NoError(t, err)
+		res.Body.Close()
+		require.Equal(t, 204, res.StatusCode)
+	}
+	order(`{"network": "offline"}`)
+	until("> offline")
+	until(" cut ")
+	order(`{"network": "online"}`)
+	until("/seen?[steel,[09:40]]")
+	require.NoError(t, s.cmd.Process.Signal(os.Interrupt))
+	for range s.lines {
+	}
+	require.NoError(t, s.cmd.Wait())
+	left, err := filepath.Glob(filepath.Join(s.temp, "tachyform-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left, "the profile is gone")
 }

@@ -18,6 +18,9 @@ type Served struct {
 	Wanted        int
 	Others        bool // other machines can ask
 
+	Elsewhere []string // other origins that are answered for in the browser that --open starts
+	Opened    bool     // it is started
+
 	Authority   string // path of the certificate that devices have to trust, "" for http
 	Fingerprint string // of it
 	Made        bool   // it is new, so that nobody trusts it yet
@@ -31,6 +34,16 @@ func (s *Style) Raw() { s.raw = true }
 func (s *Style) Serving(v Served) error {
 	s.printf("%s %s\n", s.faint.Render(pad("site", 9)), s.title.Render(v.Site))
 	s.printf("%s %s\n", s.faint.Render(pad("control", 9)), v.Control)
+	if len(v.Elsewhere) > 0 {
+		where, verb := "in the browser that --open starts", "answers"
+		if v.Opened {
+			where = "in the browser that was started"
+		}
+		if len(v.Elsewhere) > 1 {
+			verb = "answer"
+		}
+		s.printf("%s %s\n", s.faint.Render(pad("stand-ins", 9)), s.wrap(strings.Join(v.Elsewhere, ", ")+" "+verb+" from the configuration "+where+"; other browsers ask the real one", 68, 10))
+	}
 	if v.Moved {
 		s.printf("%s\n", s.warn.Render(fmt.Sprintf("Port %d is taken, so the next one is used: a worker that is registered there is not met here.", v.Wanted)))
 	}
@@ -180,5 +193,5 @@ func (s *Style) ServingEntry(e serve.Entry) {
 
 // ServingNote writes a remark.
 func (s *Style) ServingNote(text string) {
-	s.printf("%s %s\n", s.faint.Render(">"), s.warn.Render(text))
+	s.printf("%s %s\n", s.faint.Render(">"), s.warn.Render(s.wrap(text, 76, 2)))
 }

@@ -65,6 +65,9 @@ type BenchOptions struct {
 	Refit     func() (*site.Server, error)
 	RefitName string
 
+	// Origins are other origins for which this machine answers too, to a browser that is told to ask here (Elsewhere, Pins).
+	Origins map[string]*site.Server
+
 	// Report puts a script into pages that tells the log what they asked for and what never reached the server.
 	Report bool
 }
@@ -76,7 +79,7 @@ type Entry struct {
 	Who     string    `json:"who"` // "page", "worker", "update check", "browser" (icons and manifests) or "prefetch"
 	For     string    `json:"for"` // what it is for: a request destination of the Fetch Standard, "" when the browser does not say
 	Method  string    `json:"method"`
-	URL     string    `json:"url"`    // path and query
+	URL     string    `json:"url"`    // path and query; the whole address of another origin
 	Status  int       `json:"status"` // 0 when there was no answer
 	Bytes   int       `json:"bytes"`  // of the body, as they were sent
 	Took    float64   `json:"took"`   // ms
@@ -115,6 +118,8 @@ type Bench struct {
 	reports string   // token of reports, which can switch nothing
 	hosts   []string // that requests may name
 	run     string   // begins the names of requests, other ones at the next start
+
+	elsewhere standIns
 
 	looking  sync.Mutex // held while a folder is looked at
 	mu       sync.Mutex
@@ -189,6 +194,10 @@ func StartBench(releases []Release, o BenchOptions) (b *Bench, moved bool, err e
 		}
 		_ = b.control.Serve(l)
 	}()
+	if err := b.startElsewhere(); err != nil {
+		_ = b.Stop()
+		return nil, false, fmt.Errorf("the stand-ins for other origins: %w", err)
+	}
 	if o.Authority != nil && Reachable(o.Host) != "" {
 		l, next, err := listenAfter(o.Host, next)
 		if err != nil {
@@ -223,7 +232,7 @@ func (b *Bench) Stop() error {
 		delete(b.watchers, w)
 	}
 	b.mu.Unlock()
-	errs := []error{b.web.Stop(), b.control.Close()}
+	errs := []error{b.web.Stop(), b.control.Close(), b.elsewhere.stop()}
 	if b.trust != nil {
 		errs = append(errs, b.trust.Close())
 	}
@@ -395,11 +404,7 @@ func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		e.Took = float64(time.Since(began).Microseconds()) / 1000
 		b.mu.Lock()
 		defer b.mu.Unlock()
-		if len(b.entries) == maxLogged {
-			b.entries = append(b.entries[:0:0], b.entries[maxLogged/4:]...)
-		}
-		b.entries = append(b.entries, e)
-		b.tell(e)
+		b.enter(e)
 	}()
 	w.Header().Add("Server-Timing", fmt.Sprintf("%s%d", b.run, e.Number)) // says of what is stored which request brought it
 	script := r.Header.Get("Service-Worker") == "script"
@@ -438,6 +443,15 @@ func (b *Bench) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		a = newest(a)
 	}
 	e.Status, e.Bytes = b.send(w, r, b.reporting(a, r), shaped)
+}
+
+// enter puts an entry into the log. The caller holds the lock.
+func (b *Bench) enter(e Entry) {
+	if len(b.entries) >= maxLogged {
+		b.entries = append(b.entries[:0:0], b.entries[maxLogged/4:]...)
+	}
+	b.entries = append(b.entries, e)
+	b.tell(e)
 }
 
 // renew has what is served be what lies in its folder, while that is wanted.

@@ -125,8 +125,7 @@ func (b *Bench) report(w http.ResponseWriter, r *http.Request) {
 		}
 		b.number++
 		e.Number = b.number
-		b.entries = append(b.entries, e)
-		b.tell(e)
+		b.enter(e)
 	}
 	w.WriteHeader(http.StatusNoContent)
 }
