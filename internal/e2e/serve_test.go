@@ -271,6 +271,18 @@ func TestServeReports(t *testing.T) {
 	goes(t, page, s.site)
 	until(t, page, `navigator.serviceWorker.controller`)
 	stored("/app.css")
+	res, err := http.Post(s.control+"do", "application/json", strings.NewReader(`{"refit": true}`))
+	require.NoError(t, err)
+	require.NoError(t, res.Body.Close())
+	other, end := chromedp.NewContext(page)
+	defer end()
+	goes(t, other, s.site)
+	for line := range s.lines { // it came with the release of the page that is open
+		if strings.Contains(line, "tab 2") {
+			assert.Contains(t, line, "tab 2 shows release 1 of 2: /")
+			break
+		}
+	}
 	r, err := http.Post(s.control+"do", "application/json", strings.NewReader(`{"network": "offline"}`))
 	require.NoError(t, err)
 	require.NoError(t, r.Body.Close())
@@ -407,7 +419,10 @@ func TestServeEditsFittedCopies(t *testing.T) {
 	write(t, dir, map[string]string{"dist/index.html": start, "tachyform.toml": "[icons]\neffort = \"quick\"\n"})
 	s := serveIn(t, dir, "dist", "--fitted", "--worker", "newest")
 	write(t, dir, map[string]string{"dist/index.html": strings.Replace(start, "<title>Skerry Line", "<title>Edited", 1)})
-	require.Eventually(t, func() bool { _, body, err := fetched(s.site); return err == nil && strings.Contains(body, "<title>Edited") }, time.Minute, 20*time.Millisecond)
+	require.Eventually(t, func() bool {
+		_, body, err := fetched(s.site)
+		return err == nil && strings.Contains(body, "<title>Edited")
+	}, time.Minute, 20*time.Millisecond)
 	_, worker, err := fetched(s.site + "sw.js")
 	require.NoError(t, err)
 	assert.Contains(t, worker, "self.tachyform")

@@ -151,6 +151,10 @@ func (s *Style) ServingState(v serve.State, shape serve.Shape) {
 
 // ServingEntry writes a request, for 80 columns.
 func (s *Style) ServingEntry(e serve.Entry) {
+	if e.Tab > 0 {
+		s.printf("%s %s %s\n", s.faint.Render(e.Time.Format("15:04:05")), s.accent.Render(fmt.Sprintf("tab %d %s:", e.Tab, e.Note)), middle(e.URL, 40))
+		return
+	}
 	status := s.good.Render(fmt.Sprint(e.Status))
 	switch {
 	case e.Status == 0:

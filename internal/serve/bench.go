@@ -86,6 +86,7 @@ type Entry struct {
 	Release string    `json:"release"`
 	State   string    `json:"state"`            // of the network, for this address
 	Note    string    `json:"note"`             // what is to be said of it, "" for nothing
+	Tab     int       `json:"tab,omitempty"`    // it is no request: the tab of this number says that it shows the page, of Release
 	Stored  bool      `json:"stored,omitempty"` // it never reached the server: a store answered, as the page reports
 }
 
@@ -128,6 +129,7 @@ type Bench struct {
 	entries  []Entry
 	number   int
 	watchers map[chan any]bool
+	tabs     map[string]int  // numbers of the tabs that report, from 1
 	workers  map[string]bool // paths that browsers have asked for as workers
 
 	small      map[string][]byte // bodies made small, by their ETag and type
@@ -148,7 +150,7 @@ func StartBench(releases []Release, o BenchOptions) (b *Bench, moved bool, err e
 			return nil, false, err
 		}
 	}
-	b = &Bench{o: o, token: hex.EncodeToString(secret[:len(secret)/2]), reports: hex.EncodeToString(secret[len(secret)/2:]), run: "serve-" + hex.EncodeToString(run) + "-", releases: releases, watchers: map[chan any]bool{}, workers: map[string]bool{}, small: map[string][]byte{}}
+	b = &Bench{o: o, token: hex.EncodeToString(secret[:len(secret)/2]), reports: hex.EncodeToString(secret[len(secret)/2:]), run: "serve-" + hex.EncodeToString(run) + "-", releases: releases, watchers: map[chan any]bool{}, workers: map[string]bool{}, tabs: map[string]int{}, small: map[string][]byte{}}
 	b.state = State{Network: site.Online, Faults: site.Faults{}, Mode: Real}
 	b.web = &Server{site: releases[0].Server, state: site.Online, left: make(chan struct{}), handler: b, quiet: true}
 	scheme := "http://"

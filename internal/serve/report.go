@@ -4,6 +4,7 @@ import (
 	"bytes"
 	_ "embed"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"regexp"
 	"strings"
@@ -28,7 +29,10 @@ func (b *Bench) reporting(a answer, r *http.Request) answer {
 	if dest != "document" && dest != "iframe" && !bytes.Contains(a.body, []byte(`data-digest="`)) && b.checks() {
 		return a
 	}
-	tag := []byte(`<script src="` + b.reporter("report.js") + `"></script>`)
+	b.mu.Lock()
+	release := b.state.Release
+	b.mu.Unlock()
+	tag := []byte(fmt.Sprintf(`<script src="%s?release=%d"></script>`, b.reporter("report.js"), release+1))
 	at := len(a.body)
 	if m := headTag.FindIndex(a.body[:min(len(a.body), 64<<10)]); m != nil {
 		at = m[1]
@@ -80,8 +84,11 @@ func (b *Bench) serveReports(w http.ResponseWriter, r *http.Request, name string
 
 // reported is what a page says of what it asked for.
 type reported struct {
-	Now  float64 `json:"now"` // ms since the page began
-	List []struct {
+	Now     float64 `json:"now"`     // ms since the page began
+	Tab     string  `json:"tab"`     // name of the tab when it begins to show the page, "" later
+	Page    string  `json:"page"`    // that it shows
+	Release int     `json:"release"` // that the page is of, from 1
+	List    []struct {
 		URL    string  `json:"url"`
 		For    string  `json:"for"`
 		Began  float64 `json:"began"` // ms since the page began
@@ -94,6 +101,7 @@ type reported struct {
 
 const (
 	maxReport  = 512 << 10              // bytes
+	maxTabs    = 500                    // that are told apart
 	reportSlip = 100 * time.Millisecond // how much earlier or later than the page says a request may have come
 )
 
@@ -108,6 +116,7 @@ func (b *Bench) report(w http.ResponseWriter, r *http.Request) {
 	origin := strings.TrimSuffix(b.web.Origin, "/")
 	b.mu.Lock()
 	defer b.mu.Unlock()
+	b.shows(x, now, origin)
 	for _, q := range x.List {
 		u, own := strings.CutPrefix(q.URL, origin)
 		u, _, _ = strings.Cut(u, "#")
@@ -130,11 +139,30 @@ func (b *Bench) report(w http.ResponseWriter, r *http.Request) {
 	w.WriteHeader(http.StatusNoContent)
 }
 
+// shows takes down which release a tab shows. The caller holds the lock.
+func (b *Bench) shows(x reported, now time.Time, origin string) {
+	u, own := strings.CutPrefix(x.Page, origin)
+	u, _, _ = strings.Cut(u, "#")
+	if x.Tab == "" || !own || !strings.HasPrefix(u, "/") || len(u) > 2000 || !printable(u) || x.Release < 1 || x.Release > len(b.releases) {
+		return
+	}
+	if b.tabs[x.Tab] == 0 {
+		if len(b.tabs) == maxTabs || len(x.Tab) > 40 {
+			return
+		}
+		b.tabs[x.Tab] = len(b.tabs) + 1
+	}
+	b.number++
+	tab := b.tabs[x.Tab]
+	b.enter(Entry{Number: b.number, Time: now, Who: fmt.Sprintf("tab %d", tab), For: "document", Method: http.MethodGet, URL: u, Status: http.StatusOK, Release: b.releases[x.Release-1].Name, State: string(b.state.Network),
+		Tab: tab, Note: fmt.Sprintf("shows release %d of %d", x.Release, len(b.releases))})
+}
+
 // reached says whether a request that a page made has come to the server, by whomever it was sent on.
 func (b *Bench) reached(u string, began time.Time) bool {
 	for i := len(b.entries) - 1; i >= 0 && i > len(b.entries)-1000; i-- {
 		e := &b.entries[i]
-		if e.URL == u && !e.Stored && e.Time.After(began.Add(-reportSlip)) {
+		if e.URL == u && !e.Stored && e.Tab == 0 && e.Time.After(began.Add(-reportSlip)) {
 			return true
 		}
 	}

@@ -1,6 +1,7 @@
 package serve
 
 import (
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -40,7 +41,7 @@ func TestReport(t *testing.T) {
 	b := workbench(t, BenchOptions{Report: true})
 	_, page, err := ask(t, b.Site, "Sec-Fetch-Dest", "document")
 	require.NoError(t, err)
-	assert.Contains(t, page, `<script src="`+b.reporter("report.js")+`"></script>`)
+	assert.Contains(t, page, `<script src="`+b.reporter("report.js")+`?release=1"></script>`)
 	_, text, err := ask(t, b.Site+"a/b.txt")
 	require.NoError(t, err)
 	assert.NotContains(t, text, "report.js", "pages only")
@@ -63,6 +64,19 @@ func TestReport(t *testing.T) {
 	last := b.Entries()[len(b.Entries())-1]
 	assert.Equal(t, "never reached the server, and was not answered", last.Note)
 	assert.False(t, last.Stored)
+
+	shows := func(tab, page string, release int) string {
+		before := len(b.Entries())
+		require.Equal(t, 204, post(t, to, fmt.Sprintf(`{"now": 5, "list": [], "tab": %q, "page": %q, "release": %d}`, tab, page, release)))
+		if got := b.Entries()[before:]; len(got) > 0 {
+			return fmt.Sprint(got[0].Who, " ", got[0].Note, " ", got[0].Release, " ", got[0].URL)
+		}
+		return ""
+	}
+	assert.Equal(t, "tab 1 shows release 1 of 2 one /a", shows("0.5", origin+"/a#top", 1))
+	assert.Equal(t, "tab 2 shows release 2 of 2 two /", shows("0.7", origin+"/", 2))
+	assert.Equal(t, "tab 1 shows release 2 of 2 two /a?b", shows("0.5", origin+"/a?b", 2))
+	assert.Empty(t, shows("0.5", origin+"/a", 3)+shows("0.5", origin+"/a", 0)+shows("", origin+"/a", 1)+shows("0.5", "https://elsewhere.example/", 1)+shows("0.5", origin+"/a b", 1)+shows(strings.Repeat("9", 50), origin+"/", 1))
 
 	assert.Equal(t, 400, post(t, to, `{`))
 	assert.Equal(t, 400, post(t, to, strings.Repeat(" ", maxReport+1)+"{}"))
