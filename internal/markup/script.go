@@ -241,13 +241,6 @@ func (r *scriptReader) text(e js.IExpr) (string, bool) {
 	return "", false
 }
 
-func unquoteJS(b []byte) string {
-	if bytes.IndexByte(b, '\\') < 0 {
-		return string(b)
-	}
-	return strings.NewReplacer(`\/`, "/", `\"`, `"`, `\'`, "'", `\\`, `\`, "\\`", "`", `\n`, "\n", `\u002F`, "/", `\u002f`, "/", `\x2F`, "/").Replace(string(b))
-}
-
 // name gives the last name of a dotted expression, and the expression before it.
 func name(e js.IExpr) (string, js.IExpr) {
 	switch e := e.(type) {
