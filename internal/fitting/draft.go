@@ -10,6 +10,8 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/bmatcuk/doublestar/v4"
 
@@ -398,7 +400,16 @@ func patternEscape(u string) string {
 // drafter writes TOML with remarks.
 type drafter struct{ bytes.Buffer }
 
-func (d *drafter) line(s string) { d.WriteString(s + "\n") }
+// line writes a line. What a name or an address has that ends lines, obeys, or turns the direction of writing stands in a remark as a mark; values
+// have their own escapes for it.
+func (d *drafter) line(s string) {
+	d.WriteString(strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) {
+			return utf8.RuneError
+		}
+		return r
+	}, strings.ToValidUTF8(s, "\ufffd")) + "\n")
+}
 
 // quoteTOML writes a TOML basic string; those of JSON are among them.
 func quoteTOML(s string) string {

@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"unicode"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -343,6 +344,24 @@ func TestDraftSaysWhatFitDoes(t *testing.T) {
 	}
 	_, again := draft()
 	assert.Equal(t, text, again, "what fit wrote is not part of the site")
+}
+
+// TestDraftsOfOddNames reads the draft of a site whose names and addresses end lines, obey and turn the writing.
+func TestDraftsOfOddNames(t *testing.T) {
+	odd := "\x1b[2J\n\u202e\u0085'\"\\#"
+	dir := write(t, t.TempDir(), map[string]string{"index.html": "<title>Skerry " + odd + "</title><script src='a%0A%1b.js'></script>", "a\n\x1b.js": `fetch("/api/\x1b[2J\n\u202e"); fetch("/book/\u0007", {method: "POST"}); fetch("/account/\r\n=1"); fetch("/\xe9.json")`, "é.json": "{}", "x\xff.html": "<title>x</title>"})
+	s, err := site.Open(dir, "/")
+	require.NoError(t, err)
+	defer s.Close()
+	data, err := Draft(context.Background(), s, dir, Options{})
+	require.NoError(t, err)
+	for i, r := range string(data) {
+		require.True(t, r == '\n' || !unicode.IsControl(r) && !unicode.Is(unicode.Bidi_Control, r), "%q", data[i:min(len(data), i+60)])
+	}
+	assert.Contains(t, string(data), `# match = "/api/%1B[2J%E2%80%AE"`)
+	assert.Contains(t, string(data), `match = "/%C3%A9.json"`)
+	_, err = config.Parse(filepath.Join(filepath.Dir(dir), "tachyform.toml"), data)
+	require.NoError(t, err, string(data))
 }
 
 func TestASiteWithoutAnIndexPage(t *testing.T) {

@@ -5,8 +5,9 @@ import (
 	"slices"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
 	"golang.org/x/net/publicsuffix"
+
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // ShareTarget says how the app takes what other apps share (Web Share Target text).
@@ -67,7 +68,7 @@ func (p *processor) object(o *Value, key string) *Value {
 	return v
 }
 
-func (p *processor) shareTarget(o *Value, scope *weburl.Url) {
+func (p *processor) shareTarget(o *Value, scope *weburl.URL) {
 	v := p.object(o, "share_target")
 	if v == nil {
 		return
@@ -187,7 +188,7 @@ const maxExtensions = 300
 // topLevel are the registered top-level media types.
 var topLevel = []string{"application", "audio", "example", "font", "haptics", "image", "message", "model", "multipart", "text", "video"}
 
-func (p *processor) fileHandlers(o *Value, scope *weburl.Url) {
+func (p *processor) fileHandlers(o *Value, scope *weburl.URL) {
 	total := 0
 	p.objects(o, "file_handlers", "file_handlers", func(item *Value, member string) {
 		action := p.inScope(item, "action", member, scope, "the file handler is ignored")
@@ -261,7 +262,7 @@ func (p *processor) extensions(m member, at string) (FileFilter, bool) {
 var safelisted = []string{"bitcoin", "cabal", "dat", "did", "doi", "dweb", "ethereum", "ftp", "ftps", "geo", "hyper", "im", "ipfs", "ipns", "irc", "ircs",
 	"magnet", "mailto", "matrix", "mms", "news", "nntp", "openpgp4fpr", "sftp", "sip", "sms", "smsto", "ssb", "ssh", "tel", "urn", "webcal", "wtai", "xmpp"}
 
-func (p *processor) protocolHandlers(o *Value, scope *weburl.Url) {
+func (p *processor) protocolHandlers(o *Value, scope *weburl.URL) {
 	p.objects(o, "protocol_handlers", "protocol_handlers", func(item *Value, member string) {
 		v := item.get("protocol")
 		if v == nil || v.kind != text {
@@ -351,7 +352,7 @@ func (p *processor) launchHandler(o *Value) {
 	}
 }
 
-func (p *processor) noteTaking(o *Value, scope *weburl.Url) {
+func (p *processor) noteTaking(o *Value, scope *weburl.URL) {
 	v := p.object(o, "note_taking")
 	if v == nil || v.get("new_note_url") == nil {
 		return

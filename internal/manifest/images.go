@@ -7,7 +7,7 @@ import (
 	"strconv"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // Image is a processed image resource (Image Resource text). Icons have Purpose; screenshots FormFactor and Label.
@@ -198,7 +198,7 @@ func ParseSize(token string) (w, h int, ok bool) {
 const maxShortcuts = 10
 
 // shortcuts processes that member (App Information text, "processing shortcuts").
-func (p *processor) shortcuts(o *Value, scope *weburl.Url) {
+func (p *processor) shortcuts(o *Value, scope *weburl.URL) {
 	p.objects(o, "shortcuts", "shortcuts", func(item *Value, member string) {
 		name := p.trimmed(item, "name", member+".name")
 		if name == "" {
@@ -219,7 +219,7 @@ func (p *processor) shortcuts(o *Value, scope *weburl.Url) {
 }
 
 // inScope reads a URL member that has to lie in the scope; nil with a problem when it does not.
-func (p *processor) inScope(item *Value, key, member string, scope *weburl.Url, lost string) *weburl.Url {
+func (p *processor) inScope(item *Value, key, member string, scope *weburl.URL, lost string) *weburl.URL {
 	v := item.get(key)
 	if v == nil || v.kind != text {
 		at := v

@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // MinIcon is the smallest icon side with which Chromium installs, in px.

@@ -10,7 +10,8 @@ import (
 	"unicode"
 
 	"github.com/agnivade/levenshtein"
-	weburl "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // Level says how much a problem costs.
@@ -85,7 +86,7 @@ type processor struct {
 	*Manifest
 	at                       places
 	more                     int // problems that are not told one by one
-	manifestURL, documentURL *weburl.Url
+	manifestURL, documentURL *weburl.URL
 }
 
 // maxBytes is what a manifest may weigh.
@@ -349,7 +350,7 @@ func (p *processor) color(o *Value, key string) string {
 	return c.Hex()
 }
 
-func sameOrigin(a, b *weburl.Url) bool {
+func sameOrigin(a, b *weburl.URL) bool {
 	return a.Protocol() == b.Protocol() && a.Host() == b.Host() && a.Protocol() != "data:"
 }
 
@@ -364,13 +365,13 @@ func Within(target, scope string) bool {
 	return err == nil && within(t, s)
 }
 
-func within(target, scope *weburl.Url) bool {
+func within(target, scope *weburl.URL) bool {
 	return sameOrigin(target, scope) && strings.HasPrefix(target.Pathname(), scope.Pathname())
 }
 
 // startURL processes start_url. The result is nil only when the manifest gives none that is valid, and then the
 // document's URL stands in for it.
-func (p *processor) startURL(o *Value) *weburl.Url {
+func (p *processor) startURL(o *Value) *weburl.URL {
 	v := o.get("start_url")
 	if v == nil {
 		p.problem(o, "start_url", Blocker, "start_url is missing; Chromium offers no installation without it", `add "start_url"`)
@@ -397,7 +398,7 @@ func (p *processor) startURL(o *Value) *weburl.Url {
 
 // scope processes scope; where it is absent, invalid or does not contain the start URL, it is the start URL's
 // folder.
-func (p *processor) scope(o *Value, start *weburl.Url) *weburl.Url {
+func (p *processor) scope(o *Value, start *weburl.URL) *weburl.URL {
 	fallback, err := start.Parse(".")
 	if err != nil {
 		return nil
@@ -431,7 +432,7 @@ func (p *processor) scope(o *Value, start *weburl.Url) *weburl.Url {
 	return u
 }
 
-func (p *processor) id(o *Value, start *weburl.Url) {
+func (p *processor) id(o *Value, start *weburl.URL) {
 	without := start.Href(true)
 	p.Processed.ID = without
 	v := o.get("id")

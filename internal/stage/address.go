@@ -3,20 +3,17 @@ package stage
 import (
 	"errors"
 
-	"github.com/nlnwa/whatwg-url/url"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // address is a parsed URL (URL Standard). It is shared, and must not be changed.
 type address struct {
-	*url.Url
+	*weburl.URL
 	href   string
 	bare   string // without fragment
 	origin string // protocol and host
 	path   string
 }
-
-// urls parses as the URL Standard does now: the path's percent-encode set has the circumflex since 2023.
-var urls = url.NewParser(url.WithPathPercentEncodeSet(url.PathPercentEncodeSet.Set('^')))
 
 // addresses parses URLs, and remembers those that were parsed lately: a site has few, which are asked for again and again.
 type addresses map[[2]string]*address
@@ -37,16 +34,16 @@ func (a addresses) parse(ref, base string) (*address, error) {
 		}
 		return u, nil
 	}
-	var u *url.Url
+	var u *weburl.URL
 	var err error
 	if base != "" {
-		u, err = urls.ParseRef(base, ref)
+		u, err = weburl.ParseRef(base, ref)
 	} else {
-		u, err = urls.Parse(ref)
+		u, err = weburl.Parse(ref)
 	}
 	var out *address
 	if err == nil {
-		out = &address{Url: u, href: u.Href(false), bare: u.Href(true), origin: u.Protocol() + "//" + u.Host(), path: u.Pathname()}
+		out = &address{URL: u, href: u.Href(false), bare: u.Href(true), origin: u.Protocol() + "//" + u.Host(), path: u.Pathname()}
 	}
 	if len(ref)+len(base) <= maxKnownSize {
 		if len(a) >= maxKnown {

@@ -7,7 +7,8 @@ import (
 
 	"github.com/dop251/goja"
 	"github.com/dunglas/go-urlpattern"
-	weburl "github.com/nlnwa/whatwg-url/url"
+
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 func itoa(n int) string { return strconv.Itoa(n) }
@@ -285,14 +286,14 @@ type setter func(name string, f func(c goja.FunctionCall) goja.Value)
 
 func (g *realm) hostURLs(set setter) {
 	vm := g.vm
-	value := func(u *weburl.Url) goja.Value {
+	value := func(u *weburl.URL) goja.Value {
 		o := vm.NewObject()
 		origin := "null"
 		if u.IsSpecialScheme() && u.Protocol() != "file:" {
 			origin = u.Protocol() + "//" + u.Host()
 		}
 		if u.Protocol() == "blob:" {
-			if inner, err := urls.Parse(u.Pathname()); err == nil && strings.HasPrefix(inner.Protocol(), "http") {
+			if inner, err := weburl.Parse(u.Pathname()); err == nil && strings.HasPrefix(inner.Protocol(), "http") {
 				origin = inner.Protocol() + "//" + inner.Host()
 			}
 		}
@@ -326,13 +327,13 @@ func (g *realm) hostURLs(set setter) {
 			if len(known) >= maxKnown {
 				clear(known)
 			}
-			v = value(u.Url)
+			v = value(u.URL)
 			known[u] = v
 		}
 		return v
 	})
 	set("setURL", func(c goja.FunctionCall) goja.Value {
-		u, err := urls.Parse(c.Argument(0).String())
+		u, err := weburl.Parse(c.Argument(0).String())
 		if err != nil {
 			return goja.Null()
 		}

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // AnsweredBy says who gave a visitor an answer.
@@ -509,10 +510,10 @@ func (b *Browser) askWorker(w *worker, req *request, client, resulting string, d
 
 // SameDocument says whether a URL leads to the same document as another, without regard to fragments.
 func SameDocument(a, b string) bool {
-	x, err := urls.Parse(Origin + a)
+	x, err := weburl.Parse(Origin + a)
 	if err != nil {
 		return false
 	}
-	y, err := urls.Parse(Origin + b)
+	y, err := weburl.Parse(Origin + b)
 	return err == nil && x.Href(true) == y.Href(true)
 }

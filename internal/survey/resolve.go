@@ -3,7 +3,7 @@ package survey
 import (
 	"strings"
 
-	weburl "github.com/nlnwa/whatwg-url/url"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 const anyOrigin = "https://site.invalid"
@@ -15,7 +15,7 @@ func Resolve(base, ref string) (string, bool) {
 	if ref == "" || strings.HasPrefix(ref, "#") {
 		return base, ref != ""
 	}
-	if strings.HasPrefix(ref, "/") && !strings.HasPrefix(ref, "//") && !strings.ContainsAny(ref, "\\#?% \t\r\n\"<>`{}|^") && !strings.Contains(ref, "/.") && isASCII(ref) {
+	if strings.HasPrefix(ref, "/") && !strings.HasPrefix(ref, "//") && !strings.ContainsAny(ref, "\\#?%\"<>`{}|^") && !strings.Contains(ref, "/.") && isVisible(ref) {
 		return ref, true // the usual case needs no parser
 	}
 	if u, ok := simple(base, ref); ok {
@@ -106,9 +106,10 @@ func simple(base, ref string) (string, bool) {
 	return dir + ref, true
 }
 
-func isASCII(s string) bool {
+// isVisible says whether a text has visible characters of ASCII alone.
+func isVisible(s string) bool {
 	for i := range len(s) {
-		if s[i] >= 0x80 {
+		if s[i] <= ' ' || s[i] >= 0x7f {
 			return false
 		}
 	}

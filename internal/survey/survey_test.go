@@ -70,7 +70,7 @@ func TestTake(t *testing.T) {
 
 func TestResolve(t *testing.T) {
 	for _, c := range [][3]string{{"/a/b.html", "c.css", "/a/c.css"}, {"/a/", "../../x", "/x"}, {"/a/", "//cdn.example/x#y", "https://cdn.example/x"}, {"/a/", "/b?c#d", "/b?c"},
-		{"/a/", "http://h.example/", "http://h.example/"}, {"/a/", "#x", "/a/"}, {"/a/", "a b", "/a/a%20b"}, {"/a/", "/%7Eb", "/%7Eb"}, {"https://h.example/x/", "y", "https://h.example/x/y"}, {"/a/", "x:y.png", ""},
+		{"/a/", "http://h.example/", "http://h.example/"}, {"/a/", "#x", "/a/"}, {"/a/", "a b", "/a/a%20b"}, {"/a/", "/\x1b[2J", "/%1B[2J"}, {"/a/", "/\x7f^", "/%7F%5E"}, {"/a/", "/%7Eb", "/%7Eb"}, {"https://h.example/x/", "y", "https://h.example/x/y"}, {"/a/", "x:y.png", ""},
 		{"/a/", "mailto:a@b", ""}, {"/a/", "javascript:void 0", ""}, {"/a/", "", ""}, {"/a/", "data:,x", ""}} {
 		got, ok := Resolve(c[0], c[1])
 		assert.Equal(t, c[2] != "", ok, c[1])
