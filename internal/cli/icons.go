@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -23,10 +24,10 @@ import (
 
 // iconFlags are the options of the icons command.
 type iconFlags struct {
-	out, background, small, maskable, manifest, sheet, effort, name string
-	sizes                                                           []int
-	shortcuts                                                       []string
-	force                                                           bool
+	out, background, small, maskable, dark, square, manifest, sheet, effort, name string
+	sizes                                                                         []int
+	shortcuts                                                                     []string
+	force                                                                         bool
 }
 
 func (a *app) iconsCommand() *cobra.Command {
@@ -52,6 +53,8 @@ icon; and the SVG itself when it is one. It prints the manifest's entries and th
 	fl.IntSliceVar(&f.sizes, "sizes", nil, "more `sizes` in px, such as 96,256")
 	fl.StringVar(&f.small, "small", "", "another picture `file` for sizes of up to 48 px")
 	fl.StringVar(&f.maskable, "maskable", "", "another picture `file` for the maskable icon")
+	fl.StringVar(&f.dark, "dark", "", "another picture `file` for tabs of dark windows")
+	fl.StringVar(&f.square, "square", "bands", "`way` to make pictures square: bands beside them, crop to their middle, or fill the bands")
 	fl.StringSliceVar(&f.shortcuts, "shortcut", nil, "picture `file` of a shortcut, drawn at 96 px (repeatable)")
 	fl.StringVar(&f.manifest, "list-in", "", "manifest `file` that gets the entries, unless it has icons; paths are seen from there")
 	fl.StringVar(&f.sheet, "sheet", "", "contact sheet `file` to draw, .png or .html")
@@ -69,7 +72,7 @@ func (a *app) icons(ctx context.Context, name string, f iconFlags) error {
 	if err != nil {
 		return usage(err)
 	}
-	set, remarks, err := icon.Make(ctx, master, icon.Wants(master, f.sizes), opts)
+	set, remarks, err := icon.Make(ctx, master, icon.Wants(master, f.sizes, opts), opts)
 	if err != nil {
 		return usage(err)
 	}
@@ -141,16 +144,26 @@ func iconOptions(ctx context.Context, name string, f iconFlags) (icon.Options, *
 			return opts, nil, fmt.Errorf("--list-in %s: %w", f.manifest, err)
 		}
 	}
-	master, err := loadMaster(ctx, name)
+	if !slices.Contains(icon.Squares, f.square) {
+		return opts, nil, fmt.Errorf("--square %s: it is bands, crop or fill", f.square)
+	}
+	load := func(name string) (*icon.Master, error) {
+		m, err := loadMaster(ctx, name)
+		if err != nil {
+			return nil, err
+		}
+		return m, m.Square(ctx, f.square, opts.Background)
+	}
+	master, err := load(name)
 	if err != nil {
 		return opts, nil, err
 	}
 	for _, other := range []struct {
 		name string
 		to   **icon.Master
-	}{{f.small, &opts.Small}, {f.maskable, &opts.Maskable}} {
+	}{{f.small, &opts.Small}, {f.maskable, &opts.Maskable}, {f.dark, &opts.Dark}} {
 		if other.name != "" {
-			if *other.to, err = loadMaster(ctx, other.name); err != nil {
+			if *other.to, err = load(other.name); err != nil {
 				return opts, nil, err
 			}
 		}
@@ -265,15 +278,21 @@ func completeIcons(set []icon.Icon, f iconFlags, report *present.IconsReport) er
 		return site.EscapePath(filepath.ToSlash(rel))
 	}
 	report.Entries = icon.Entries(set, at)
+	dark := ""
 	for _, i := range set {
 		switch i.Purpose {
 		case icon.Touch:
 			report.Tags = append(report.Tags, fmt.Sprintf(`<link rel="apple-touch-icon" href="%s">`, at(i)))
 		case icon.Favicon:
 			report.Tags = append(report.Tags, fmt.Sprintf(`<link rel="icon" href="%s" sizes="16x16 32x32 48x48">`, at(i)))
+		case icon.Dark:
+			dark = fmt.Sprintf(`<link rel="icon" type="%s" href="%s" media="(prefers-color-scheme: dark)">`, i.Type, at(i))
 		case icon.Vector:
 			report.Tags = append(report.Tags, fmt.Sprintf(`<link rel="icon" type="image/svg+xml" href="%s">`, at(i)))
 		}
+	}
+	if dark != "" { // behind the others: of several that fit, browsers take the last
+		report.Tags = append(report.Tags, dark)
 	}
 	if f.manifest == "" {
 		return nil

@@ -311,6 +311,7 @@ func (c *Config) check() []error {
 		add("launch_dark", c.IOS.LaunchDark, "launch_dark is the background of launch pictures where dark is preferred; launch says for which devices they are made")
 	}
 	oneOf("effort", c.Icons.Effort, "quick", "usual", "small")
+	oneOf("square", c.Icons.Square, "bands", "crop", "fill")
 	oneOf("conflicts", c.Pages.Conflicts, KeepTheirs, Outrank)
 	for _, k := range c.Audit.Skip {
 		if k.Check == "" || strings.TrimSpace(k.Reason) == "" {

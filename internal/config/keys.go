@@ -114,6 +114,8 @@ var described = map[string]Key{
 	"icons.background": {Text: "The colour under maskable and touch icons, which have no transparency.", Default: "a colour of the master, or the theme colour", Example: `"#0b4f6c"`},
 	"icons.small":      {Text: "Another master for sizes of up to 48 px.", Default: "the master", Example: `"brand/mark-small.svg"`},
 	"icons.maskable":   {Text: "Another master for maskable icons, which systems cut to a shape of their own.", Default: "the master, with room around it", Example: `"brand/mark-wide.svg"`},
+	"icons.dark":       {Text: "Another master for the icon on tabs of dark windows, where a dark mark is not seen.", Default: "the same icon for all", Example: `"brand/mark-light.svg"`},
+	"icons.square":     {Text: "What becomes of masters that are not square: bands beside them, their middle alone, or bands in the background's colour.", Default: `"bands"`, Example: `"crop"`, Values: []string{"bands", "crop", "fill"}},
 	"icons.effort":     {Text: "How much time is spent on small files.", Default: `"usual"`, Example: `"small"`, Values: []string{"quick", "usual", "small"}},
 
 	"ios":             {Text: "What iPhones and iPads take from the pages and not from the manifest."},

@@ -26,6 +26,8 @@ type Icons struct {
 	Background string `toml:"background"`
 	Small      string `toml:"small"`    // master for sizes of up to 48 px
 	Maskable   string `toml:"maskable"` // master for maskable icons
+	Dark       string `toml:"dark"`     // master for tabs of dark windows
+	Square     string `toml:"square"`   // what becomes of masters that are not square: bands, crop or fill
 	Effort     string `toml:"effort"`   // time for small files: quick, usual or small
 }
 

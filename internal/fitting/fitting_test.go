@@ -19,6 +19,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/site"
 )
@@ -463,7 +464,47 @@ func TestOtherMastersAndEffort(t *testing.T) {
 	assert.Equal(t, []string{"favicon.ico"}, differ(plain, made(config.Icons{Small: "lime.svg"})))
 	assert.Equal(t, []string{"icons/maskable-512.png"}, differ(plain, made(config.Icons{Maskable: "blue.svg"})))
 	assert.Less(t, len(made(config.Icons{Effort: "small"})["icons/icon-192.png"]), len(made(config.Icons{Effort: "quick"})["icons/icon-192.png"]))
+	made(config.Icons{Dark: "lime.svg"})
+	assert.Equal(t, drawing("lime"), read(t, dir, "icons/icon-dark.svg"))
+	page := read(t, dir, "index.html")
+	link := `<link rel="icon" type="image/svg+xml" media="(prefers-color-scheme: dark)" href="/icons/icon-dark.svg">`
+	assert.Less(t, strings.Index(page, `href="/red.svg"`), strings.Index(page, link), "of several that fit, the last is taken")
+	before := tree(t, dir)
+	made(config.Icons{Dark: "lime.svg"})
+	assert.Equal(t, before, tree(t, dir), "again, it is the same")
 	assert.Equal(t, plain, made(config.Icons{}))
+	assert.NotContains(t, read(t, dir, "index.html"), "icon-dark.svg")
+}
+
+// TestAbsentIcons draws what the site's own manifest names and what is not there, and nothing else; strip takes it out again.
+func TestAbsentIcons(t *testing.T) {
+	dir := write(t, write(t, t.TempDir(), small), map[string]string{"m.json": `{"name": "Skerry", "icons": [{"src": "img/a%20b.png?v=3", "sizes": "96x96 144x144"}, {"src": "/img/mask.png", "sizes": "512x512", "purpose": "maskable"},
+		{"src": "img/v.svg"}, {"src": "img/p.webp"}, {"src": "img/there.png", "sizes": "192x192"}, {"src": "https://elsewhere.example/x.png"}, {"src": "img/odd.png", "sizes": "99999x99999"}, {"src": "img/%00.png"}]}`,
+		"img/there.png": "the site's own", "mark.svg": `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path d="M4 1L8 8H1z" fill="#08a"/></svg>`,
+		"index.html": "<!doctype html><title>Skerry</title><link rel=manifest href=m.json>"})
+	before := tree(t, dir)
+	cfg := &config.Config{Icons: config.Icons{Master: "mark.svg", Effort: "quick"}}
+	p := fit(t, dir, cfg, Options{})
+	remarks := strings.Join(p.Remarks, "\n")
+	assert.Contains(t, remarks, "so drawn from mark.svg: img/a b.png, img/mask.png, img/v.svg, img/odd.png")
+	assert.Contains(t, remarks, "not drawn: img/p.webp;")
+	for name, n := range map[string]int{"img/a b.png": 144, "img/mask.png": 512, "img/odd.png": 1024} {
+		w, h, kind, err := icon.Size([]byte(read(t, dir, name)))
+		require.NoError(t, err)
+		assert.Equal(t, []any{n, n, "image/png"}, []any{w, h, kind}, name)
+	}
+	assert.Equal(t, read(t, dir, "mark.svg"), read(t, dir, "img/v.svg"))
+	assert.Equal(t, "the site's own", read(t, dir, "img/there.png"))
+	assert.NoFileExists(t, filepath.Join(dir, "img/p.webp"))
+	fitted := tree(t, dir)
+	again := fit(t, dir, cfg, Options{})
+	assert.Empty(t, again.paths())
+	assert.NotContains(t, strings.Join(again.Remarks, "\n"), "so drawn")
+	assert.Equal(t, fitted, tree(t, dir))
+	cfg.Icons.Background = "#004455"
+	assert.Contains(t, fit(t, dir, cfg, Options{}).paths(), "img/mask.png", "another background, another icon")
+	strip(t, dir)
+	same(t, before, tree(t, dir))
 }
 
 // TestFurtherMembers writes members that the configuration has beyond those that fit infers; a manifest of the site's own keeps what it says.

@@ -38,13 +38,13 @@ func (f *fitter) icons(ctx context.Context) ([]icon.Icon, error) {
 	key := keyOf(data)
 	set := f.sameIcons(key, dir)
 	if set == nil {
-		master, err := icon.Load(ctx, name, data)
+		master, err := f.load(ctx, name, data, opts)
 		if err != nil && f.cfg.Icons.Master == "" && f.app.master != "" && ctx.Err() == nil { // only a guess: it need not be right
 			f.remark("%v; a letter is drawn instead", err)
 			name, data = "the drawn letter", letterMark(f.app.name, f.app.theme)
 			f.app.master = ""
 			key = keyOf(data) // it shows the name and the theme colour, too
-			master, err = icon.Load(ctx, name, data)
+			master, err = f.load(ctx, name, data, opts)
 		}
 		if err != nil {
 			return nil, err
@@ -76,7 +76,7 @@ func (f *fitter) icons(ctx context.Context) ([]icon.Icon, error) {
 
 // draw makes a set. The key names all that it depends on; tests draw each only once by it.
 var draw = func(ctx context.Context, _ string, m *icon.Master, o icon.Options) ([]icon.Icon, []string, error) {
-	return icon.Make(ctx, m, icon.Wants(m, nil), o)
+	return icon.Make(ctx, m, icon.Wants(m, nil, o), o)
 }
 
 func iconPath(dir string, w icon.Want) string {
@@ -114,6 +114,15 @@ func (f *fitter) masterInSite() string {
 	return ""
 }
 
+// load reads a master, and makes it square as the configuration says.
+func (f *fitter) load(ctx context.Context, name string, data []byte, o icon.Options) (*icon.Master, error) {
+	m, err := icon.Load(ctx, name, data)
+	if err != nil {
+		return nil, err
+	}
+	return m, m.Square(ctx, f.cfg.Icons.Square, o.Background)
+}
+
 // iconOptions gives what the icons are made with beside the master, and a text that tells versions of it apart.
 func (f *fitter) iconOptions(ctx context.Context) (opts icon.Options, more string, err error) {
 	for _, c := range []string{f.app.background, f.app.theme} {
@@ -132,11 +141,12 @@ func (f *fitter) iconOptions(ctx context.Context) (opts icon.Options, more strin
 	case "small":
 		opts.Effort = icon.Small
 	}
-	more = f.cfg.Icons.Effort + " "
+	more = f.cfg.Icons.Effort + " " + f.cfg.Icons.Square + " "
 	for _, other := range []struct {
 		name string
 		to   **icon.Master
-	}{{f.cfg.Icons.Small, &opts.Small}, {f.cfg.Icons.Maskable, &opts.Maskable}} {
+	}{{f.cfg.Icons.Small, &opts.Small}, {f.cfg.Icons.Maskable, &opts.Maskable}, {f.cfg.Icons.Dark, &opts.Dark}} {
+		more += "| "
 		if other.name == "" {
 			continue
 		}
@@ -145,7 +155,7 @@ func (f *fitter) iconOptions(ctx context.Context) (opts icon.Options, more strin
 			return opts, "", err
 		}
 		more += digest(data) + " "
-		if *other.to, err = icon.Load(ctx, other.name, data); err != nil {
+		if *other.to, err = f.load(ctx, other.name, data, opts); err != nil {
 			return opts, "", err
 		}
 	}
@@ -154,12 +164,12 @@ func (f *fitter) iconOptions(ctx context.Context) (opts icon.Options, more strin
 
 // sameIcons gives the icons that lie in the site when they were made from the same, nil when they were not.
 func (f *fitter) sameIcons(key, dir string) []icon.Icon {
-	if f.rec.Icons != key {
+	if f.rec.Icons != key || f.cfg.Icons.Square != "" && f.masterInSite() != "" { // whether an SVG was square already is not known
 		return nil
 	}
 	var set []icon.Icon
 	optional := []icon.Want{{File: "monochrome-512.png", Purpose: icon.Mono, Sizes: []int{512}}, {File: "icon.svg", Purpose: icon.Vector}}
-	for n, w := range append(slices.Clone(icon.Standard), optional...) {
+	for n, w := range slices.Concat(icon.Standard, optional, icon.DarkIcons) {
 		i := icon.Icon{Want: w, Type: site.TypeOf(w.File)}
 		i.File = iconPath(dir, w)
 		_, known := f.rec.Files[i.File]

@@ -53,6 +53,11 @@ func (f *fitter) elements(manifestPath string, icons []icon.Icon) []pagehead.Ele
 		}
 		tags = append(tags, pagehead.Element{Name: "link", Attrs: [][2]string{{"rel", "icon"}, {"type", "image/svg+xml"}, {"href", f.url(at)}}})
 	}
+	for _, i := range icons { // behind the others: of several that fit, browsers take the last
+		if i.Purpose == icon.Dark {
+			tags = append(tags, pagehead.Element{Name: "link", Attrs: [][2]string{{"rel", "icon"}, {"type", i.Type}, {"media", "(prefers-color-scheme: dark)"}, {"href", f.url(i.File)}}})
+		}
+	}
 	tags = append(tags, f.iosElements()...)
 	if f.script != "" {
 		tags = append(tags, pagehead.Element{Name: "script", Attrs: [][2]string{{"src", f.script}, {"defer", ""}}})

@@ -295,6 +295,8 @@ func (f *fitter) make(ctx context.Context) error {
 		f.plan.next = &record{Format: recordFormat, Files: map[string]recorded{}, Base: f.site.Base}
 	} else if icons, err = f.icons(ctx); err != nil {
 		return err
+	} else if err := f.absentIcons(ctx, existing, f.plan.next.Icons); err != nil {
+		return err
 	} else if err := f.drawLaunches(ctx); err != nil {
 		return err
 	}

@@ -48,6 +48,7 @@ type Master struct {
 	plain  bool       // the edges have one colour
 	mean   [3]float32 // mean colour of what is drawn
 	plate  *plate     // nil when the art is on none
+	solid  float64    // share of the art's own box, which need not be square, that is drawn on, 0 to 1
 }
 
 // plate is a disc, a rounded square or the like of one colour along its outline, on which the art lies.
@@ -89,10 +90,7 @@ func Load(ctx context.Context, name string, data []byte) (*Master, error) {
 		m.Format, m.levels = format, []*picture{fromImage(img).turned(turn)}
 		m.Width, m.Height = float64(m.levels[0].w), float64(m.levels[0].h)
 		m.Warnings = noticed(format, data, turn)
-		for last := m.levels[0]; min(last.w, last.h) >= 64; {
-			last = last.half()
-			m.levels = append(m.levels, last)
-		}
+		m.levels = halves(m.levels[0])
 	}
 	if err := m.measure(ctx); err != nil {
 		return nil, fmt.Errorf("%s: %w", name, err)
@@ -105,6 +103,16 @@ func LooksLikeSVG(data []byte) bool {
 	head := data[:min(len(data), 4096)]
 	return bytes.Contains(head, []byte("<svg")) || bytes.Contains(head, []byte(":svg")) ||
 		bytes.HasPrefix(bytes.TrimSpace(bytes.TrimPrefix(head, []byte("\xef\xbb\xbf"))), []byte("<?xml"))
+}
+
+// halves gives a picture, and smaller ones of it, each half the size of the one before.
+func halves(p *picture) []*picture {
+	out := []*picture{p}
+	for last := p; min(last.w, last.h) >= 64; {
+		last = last.half()
+		out = append(out, last)
+	}
+	return out
 }
 
 func (p *picture) half() *picture {
@@ -147,6 +155,11 @@ func (m *Master) draw(ctx context.Context, n int, view rect) (*picture, error) {
 		return level.enlarge(n, x, y, long*view.side), nil
 	}
 	return level.area(n, x, y, long*view.side), nil
+}
+
+// oblong says what it means that a master is not square.
+func (m *Master) oblong() string {
+	return fmt.Sprintf("it is %g x %g, not square: the icons have empty bands (square: crop takes its middle, fill colours the bands)", m.Width, m.Height)
 }
 
 // measure looks at the pixels: where the art is, what surrounds it.
@@ -209,6 +222,7 @@ func (m *Master) measure(ctx context.Context) error {
 	for k := range 3 {
 		m.mean[k] = float32(sum[k] / weight)
 	}
+	m.solid = float64(count) / float64((x1-x0+1)*(y1-y0+1))
 	side := float64(max(x1-x0, y1-y0)+1) / float64(n)
 	cx, cy := float64(x0+x1+1)/2/float64(n), float64(y0+y1+1)/2/float64(n)
 	m.art = rect{cx - side/2, cy - side/2, side}
@@ -228,7 +242,7 @@ func (m *Master) measure(ctx context.Context) error {
 		m.Warnings = append(m.Warnings, fmt.Sprintf("only %.1f%% of it is drawn on; it will look nearly empty as an icon", m.Coverage*100))
 	}
 	if q := m.Width / m.Height; q > 1.02 || q < 0.98 {
-		m.Warnings = append(m.Warnings, fmt.Sprintf("it is %g x %g, not square: the icons have empty bands", m.Width, m.Height))
+		m.Warnings = append(m.Warnings, m.oblong())
 	}
 	return nil
 }

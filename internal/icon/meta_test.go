@@ -95,7 +95,7 @@ func TestWants(t *testing.T) {
 		return m
 	}
 	files := func(m *Master, sizes ...int) (out []string) {
-		for _, w := range Wants(m, sizes)[len(Standard):] {
+		for _, w := range Wants(m, sizes, Options{})[len(Standard):] {
 			out = append(out, w.File)
 		}
 		return out
@@ -103,7 +103,7 @@ func TestWants(t *testing.T) {
 	assert.Equal(t, []string{"monochrome-512.png", "icon.svg"}, files(load(`<path d="M4.5 0L9 9H0z"/>`)), "a shape alone is an icon")
 	assert.Equal(t, []string{"icon-96.png", "icon.svg"}, files(load(`<rect width="9" height="9"/>`), 192, 96), "a plate is not")
 	m := load(`<path d="M4.5 0L9 9H0z" fill="red"/>`)
-	set, _, err := Make(context.Background(), m, Wants(m, nil), Options{})
+	set, _, err := Make(context.Background(), m, Wants(m, nil, Options{}), Options{})
 	require.NoError(t, err)
 	for _, i := range set {
 		switch i.Purpose {

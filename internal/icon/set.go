@@ -2,6 +2,7 @@ package icon
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/binary"
 	"fmt"
@@ -24,6 +25,7 @@ const (
 	Touch    = "touch"   // for a link of the apple-touch-icon type: opaque
 	Favicon  = "favicon" // an ICO file with several sizes
 	Mono     = "monochrome"
+	Dark     = "dark"     // for a link of the icon type, for tabs of dark windows
 	Vector   = "vector"   // the SVG master itself, for a link of the icon type
 	Shortcut = "shortcut" // for an entry of the manifest's shortcuts
 )
@@ -48,8 +50,11 @@ var Standard = []Want{
 	{"favicon.ico", Favicon, []int{16, 32, 48}},
 }
 
-// Wants gives the set for a master: the standard one, what the master allows beside it, and more sizes, in px.
-func Wants(m *Master, sizes []int) []Want {
+// DarkIcons are the names that an icon for dark windows can have: from pixels, and from an SVG.
+var DarkIcons = []Want{{"icon-dark-48.png", Dark, []int{48}}, {"icon-dark.svg", Dark, nil}}
+
+// Wants gives the set for a master: the standard one, what the master and the options allow beside it, and more sizes, in px.
+func Wants(m *Master, sizes []int, o Options) []Want {
 	out := slices.Clone(Standard)
 	for _, n := range sizes {
 		w := Want{fmt.Sprintf("icon-%d.png", n), Any, []int{n}}
@@ -63,14 +68,21 @@ func Wants(m *Master, sizes []int) []Want {
 	if m.svg != nil {
 		out = append(out, Want{"icon.svg", Vector, nil})
 	}
+	if o.Dark != nil {
+		w := DarkIcons[0]
+		if o.Dark.svg != nil {
+			w = DarkIcons[1]
+		}
+		out = append(out, w)
+	}
 	return out
 }
 
 // Silhouette says whether the master's shape alone, in one colour, is an icon: it has transparency, and is more than a
-// plate.
+// plate, or than a photograph with bands beside it.
 func (m *Master) Silhouette() bool {
 	inBox := m.Coverage / (m.art.side * m.art.side)
-	return !m.Opaque && m.Coverage > 0.04 && inBox < 0.78
+	return !m.Opaque && m.Coverage > 0.04 && inBox < 0.78 && m.solid < 0.95
 }
 
 // Icon is a finished icon file.
@@ -88,6 +100,7 @@ type Options struct {
 	Backgrounds []color.NRGBA
 	Small       *Master // for sizes of up to 48 px; nil for the master itself
 	Maskable    *Master // for maskable icons; nil for the master itself
+	Dark        *Master // for tabs of dark windows; nil for none
 	Effort      Effort
 }
 
@@ -125,6 +138,9 @@ func Make(ctx context.Context, m *Master, wants []Want, o Options) ([]Icon, []st
 	if err := g.Wait(); err != nil {
 		return nil, nil, err
 	}
+	if r := m.onTabs(o); r != "" {
+		remarks = append(remarks, r)
+	}
 	for _, other := range []*Master{o.Small, o.Maskable} {
 		if other != nil && other.svg == nil {
 			need := smallest
@@ -141,6 +157,40 @@ func Make(ctx context.Context, m *Master, wants []Want, o Options) ([]Icon, []st
 			m.Name, m.Width, m.Height, largest, largest))
 	}
 	return out, remarks, nil
+}
+
+// Tabs of windows, light and dark: the greys that browsers have there lie near.
+var (
+	lightTab = [3]float32{0.96, 0.96, 0.97}
+	darkTab  = [3]float32{0.16, 0.17, 0.19}
+)
+
+const leastOnTabs = 1.6 // contrast of a favicon to the tab below it
+
+// onTabs says that a favicon is hardly seen on tabs of dark or light windows, "" when it is.
+func (m *Master) onTabs(o Options) string {
+	for _, on := range []struct {
+		m     *Master
+		tab   [3]float32
+		which string
+	}{{o.of(m, Favicon, smallest), lightTab, "light"}, {cmp.Or(o.Dark, o.of(m, Favicon, smallest)), darkTab, "dark"}} {
+		if on.m.Opaque || on.m.plate != nil {
+			continue
+		}
+		c := contrast(on.m.mean, on.tab)
+		if c >= leastOnTabs {
+			continue
+		}
+		mend := "a picture of its own for dark windows would be (dark)"
+		switch {
+		case on.which == "light":
+			mend = "another picture for small sizes would be (small)"
+		case o.Dark != nil:
+			mend = "a lighter one would be"
+		}
+		return fmt.Sprintf("%s is hardly seen on tabs of %s windows (contrast %.1f to 1); %s", on.m.Name, on.which, c, mend)
+	}
+	return ""
 }
 
 func (m *Master) background(o Options) ([3]float32, []string) {
@@ -207,6 +257,12 @@ func (m *Master) make(ctx context.Context, w Want, bg [3]float32, o Options) (Ic
 	case Vector:
 		icon.Data, icon.Type = m.source, "image/svg+xml"
 		return icon, nil
+	case Dark:
+		if o.Dark.svg != nil {
+			icon.Data, icon.Type = o.Dark.source, "image/svg+xml"
+			return icon, nil
+		}
+		m = o.Dark
 	case Mono:
 		p, err := m.draw(ctx, w.Sizes[0], m.frame(Maskable, [3]float32{-1}))
 		if err != nil {

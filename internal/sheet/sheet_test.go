@@ -18,7 +18,7 @@ func set(t *testing.T) []icon.Icon {
 	t.Helper()
 	m, err := icon.Load(context.Background(), "mark.svg", []byte(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><path d="M4.5 0L9 9H0z" fill="#ff0000"/></svg>`))
 	require.NoError(t, err)
-	out, _, err := icon.Make(context.Background(), m, icon.Wants(m, []int{96}), icon.Options{})
+	out, _, err := icon.Make(context.Background(), m, icon.Wants(m, []int{96}, icon.Options{}), icon.Options{})
 	require.NoError(t, err)
 	return out
 }
