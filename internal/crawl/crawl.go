@@ -35,13 +35,14 @@ type Limits struct {
 	Bytes    int64         // of all answers together, uncompressed
 	File     int64         // of one answer
 	Time     time.Duration // for everything
+	Requests int           // requests at most, whatever they are for
 	Parallel int           // requests at once
 	Missing  bool          // an address is asked for that cannot be there
 	Access   *Access       // how the origin is reached; nil for as everybody does
 }
 
 // Usual are the limits that nobody has to think about.
-var Usual = Limits{Pages: 500, Depth: 8, Bytes: 200 << 20, File: 32 << 20, Time: 2 * time.Minute, Parallel: 4}
+var Usual = Limits{Requests: 20_000, Pages: 500, Depth: 8, Bytes: 200 << 20, File: 32 << 20, Time: 2 * time.Minute, Parallel: 4}
 
 const (
 	maxRedirects = 10
@@ -95,6 +96,7 @@ type item struct {
 	url  string // root-relative, with its query
 	page bool   // reached by a link
 	by   string
+	hops int // redirects on the way to it
 }
 
 func (i item) key() string { k, _, _ := strings.Cut(i.url, "?"); return k }
@@ -159,6 +161,9 @@ func (c *crawler) run(ctx context.Context, u *url.URL) (*site.Site, error) {
 	c.below = entry[:strings.LastIndexByte(entry, '/')+1]
 	if u.RawQuery != "" {
 		entry += "?" + u.RawQuery
+	}
+	if c.step != nil { // before the first answer, which may be long in coming
+		c.step(0, 1)
 	}
 	level := []item{{url: entry, page: true, by: "the address given"}}
 	for depth := 0; len(level) > 0 && c.report.Stopped == ""; depth++ {
@@ -266,6 +271,9 @@ func (c *crawler) readRobots(ctx context.Context) error {
 func reason(err error) string {
 	var ue *url.Error
 	if errors.As(err, &ue) {
+		if ue.Timeout() {
+			return fmt.Sprintf("no answer within %.0f seconds", maxPatience.Seconds())
+		}
 		err = ue.Err
 	}
 	return err.Error()
@@ -275,7 +283,7 @@ func reason(err error) string {
 func (c *crawler) level(ctx context.Context, items []item) []item {
 	var links []item
 	for len(items) > 0 {
-		items = c.fresh(items)
+		items = c.fresh(ctx, items)
 		found := make([][]item, len(items))
 		var g errgroup.Group
 		g.SetLimit(c.limits.Parallel)
@@ -309,11 +317,15 @@ func (c *crawler) level(ctx context.Context, items []item) []item {
 }
 
 // fresh drops what was taken up before and what the limits no longer allow.
-func (c *crawler) fresh(items []item) []item {
+func (c *crawler) fresh(ctx context.Context, items []item) []item {
 	sort.SliceStable(items, func(i, j int) bool { return items[i].key() < items[j].key() })
 	out := items[:0]
 	for _, it := range items {
-		if c.known[it.key()] || c.report.Stopped != "" {
+		if c.known[it.key()] || c.report.Stopped != "" || ctx.Err() != nil { // many rules for robots take their time, too
+			continue
+		}
+		if c.limits.Requests > 0 && c.asked+len(out) >= c.limits.Requests {
+			c.report.Stopped = "the limit of " + humanize.Plural(c.limits.Requests, "request", "")
 			continue
 		}
 		if it.page && c.pages >= c.limits.Pages {
@@ -489,6 +501,10 @@ func (c *crawler) redirect(it item, res *http.Response) []item {
 		return nil
 	}
 	to.Fragment = ""
+	if it.hops == maxRedirects {
+		c.fail(it, fmt.Sprintf("more than %d redirects one after the other, which no browser follows for ever", maxRedirects))
+		return nil
+	}
 	r := Redirect{From: it.key(), To: to.String(), Status: res.StatusCode, Left: to.Scheme+"://"+to.Host != c.origin}
 	if !r.Left {
 		r.To = to.EscapedPath()
@@ -504,7 +520,7 @@ func (c *crawler) redirect(it item, res *http.Response) []item {
 		return nil
 	}
 	c.aliases[it.key()] = r.To
-	next := item{url: r.To, by: it.by} // at once, not as a link: it is the same step of the visitor
+	next := item{url: r.To, by: it.by, hops: it.hops + 1} // at once, not as a link: it is the same step of the visitor
 	if to.RawQuery != "" {
 		next.url += "?" + to.RawQuery
 	}

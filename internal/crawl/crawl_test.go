@@ -245,3 +245,76 @@ func TestLinksThatChangeSomething(t *testing.T) {
 		}
 	}
 }
+
+// TestEndlessRedirects ends chains to ever new addresses, and counts whatever is asked for.
+func TestEndlessRedirects(t *testing.T) {
+	var asked atomic.Int32
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		n := asked.Add(1)
+		switch r.URL.Path {
+		case "/robots.txt":
+			http.NotFound(w, r)
+		case "/":
+			w.Header().Set("Content-Type", "text/html")
+			fmt.Fprint(w, `<link rel=stylesheet href=/deep0.css><a href=/round>x</a>`)
+			for i := range 60 {
+				fmt.Fprintf(w, "<img src=/%d.png>", i)
+			}
+		case "/short", "/end":
+			fmt.Fprint(w, "<title>x</title>")
+		default:
+			if strings.HasSuffix(r.URL.Path, ".png") {
+				w.Header().Set("Content-Type", "image/png")
+				return
+			}
+			http.Redirect(w, r, fmt.Sprintf("/round%d", n), http.StatusFound)
+		}
+	}))
+	t.Cleanup(s.Close)
+	limits := Usual
+	r, err := Take(context.Background(), s.URL, limits, nil)
+	require.NoError(t, err)
+	defer r.Close()
+	assert.Empty(t, r.Report.Stopped)
+	assert.Len(t, r.Report.Redirects, 2*maxRedirects)
+	require.Len(t, r.Report.Failed, 2)
+	assert.Contains(t, r.Report.Failed[0].Why, "more than 10 redirects")
+	limits.Requests = 30
+	less, err := Take(context.Background(), s.URL, limits, nil)
+	require.NoError(t, err)
+	defer less.Close()
+	assert.Equal(t, "the limit of 30 requests", less.Report.Stopped)
+	assert.LessOrEqual(t, less.Report.Requests, 30+1, "robots.txt beside them")
+}
+
+// TestRobotsTakeNoTimeBeyondTheLimit has rules that are slow to match end with the limit of time.
+func TestRobotsTakeNoTimeBeyondTheLimit(t *testing.T) {
+	rules, links := "User-agent: *\n", strings.Builder{}
+	for i := range 2000 {
+		rules += fmt.Sprintf("Disallow: /*a*b*c*d*e*%d*$\n", i)
+	}
+	for i := range 20_000 {
+		fmt.Fprintf(&links, "<a href=/p%d/%s.html>x</a>", i, strings.Repeat("abcde", 12))
+	}
+	asked, first := atomic.Int32{}, make(chan struct{})
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch {
+		case r.URL.Path == "/robots.txt":
+			fmt.Fprint(w, rules)
+		case asked.Add(1) == 1:
+			w.Header().Set("Content-Type", "text/html")
+			fmt.Fprint(w, links.String())
+			close(first)
+		default:
+			http.NotFound(w, r)
+		}
+	}))
+	t.Cleanup(s.Close)
+	limits := Usual
+	limits.Pages = 100_000
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	go func() { <-first; cancel() }() // what the limit of time does, too
+	_, err := Take(ctx, s.URL, limits, nil)
+	require.ErrorIs(t, err, context.Canceled) // at once: to match all links takes minutes
+}
