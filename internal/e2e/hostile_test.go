@@ -39,6 +39,10 @@ func TestHostileSites(t *testing.T) {
 	manifest := func(m string) map[string]string {
 		return map[string]string{"index.html": page("<link rel=manifest href=m.json>", "x"), "m.json": m}
 	}
+	rooms := map[string]string{"index.html": page("", "")}
+	for i := range 60 {
+		rooms[fmt.Sprintf("rooms/%d.txt", i)] = "room"
+	}
 	const rehearse, audit, fit = "rehearse site --story none", "audit site --fail-on never", "fit site"
 	for name, c := range map[string]struct {
 		files  map[string]string
@@ -62,6 +66,7 @@ func TestHostileSites(t *testing.T) {
 		"members twice":                    {files: manifest("{" + strings.TrimSuffix(many(100_000, `"name": "x%d",`), ",") + "}"), runs: []string{"manifest site", audit}},
 		"an enormous manifest":             {files: manifest(`{"name": "` + strings.Repeat("x", 50_000_000) + `"}`), runs: []string{audit}, says: "larger than 8 MB"},
 		"a configuration of many keys":     {files: map[string]string{"index.html": page("", "")}, toml: many(100_000, "k%d = 1\n"), runs: []string{fit}, status: 2, says: "more than 2000 keys"},
+		"rules by the thousand":            {files: rooms, toml: "[icons]\neffort = \"quick\"\n" + many(4_000, "[[rule]]\nmatch = \"/api/x%d/:id\"\nanswer = \"network-first\"\n"), runs: []string{"rules site", fit}, slow: true},
 		"a story of many steps":            {files: map[string]string{"index.html": page("", "")}, toml: "[[story]]\nname = \"x\"\nsteps = [" + strings.Repeat("\"network offline\", ", 100_000) + "]\n", runs: []string{fit}, status: 2, says: "more than 1000 elements"},
 		"pipes in the place of files":      {files: map[string]string{"index.html": page("", "")}, runs: []string{"fit site --config pipe", "fit site --master pipe", "audit site --baseline pipe", "icons pipe --out icons"}, status: 2, says: "is a pipe, and not a file", make: func(dir string) error { return syscall.Mkfifo(filepath.Join(dir, "pipe"), 0o600) }},
 		"a device without end":             {files: map[string]string{"index.html": page("", "")}, runs: []string{"fit site --config /dev/zero", "icons /dev/zero --out icons"}, status: 2, says: "is a device, and not a file"},

@@ -43,6 +43,12 @@ func (f *fitter) known() []string {
 // lookOverRules looks at the rules of the configuration.
 func (f *fitter) lookOverRules(plan *worker.Plan) {
 	known := f.known()
+	answered := map[int][]site.File{} // by the number of the rule that answers
+	for _, file := range f.site.Files {
+		if at := plan.Decide(worker.Asked{Address: file.URL, Destination: caching.DestinationOf(file)}).Rule; at >= 0 && !f.isOurs(file.Path) {
+			answered[at] = append(answered[at], file)
+		}
+	}
 	for i := range f.cfg.Rules {
 		at := f.ruleAt[i]
 		r := &plan.Rules[at]
@@ -51,22 +57,19 @@ func (f *fitter) lookOverRules(plan *worker.Plan) {
 			f.warn(line, column, "the rule for %q can never be reached: %q before it answers everything that it matches. Move it up, or remove one of them", r.Source, plan.Rules[by].Source)
 			continue
 		}
-		f.lookOverRule(plan, at, line, column, known)
+		f.lookOverRule(plan, at, line, column, known, answered[at])
 	}
 }
 
-// lookOverRule looks at one rule that is reached.
-func (f *fitter) lookOverRule(plan *worker.Plan, at, line, column int, known []string) {
+// lookOverRule looks at one rule that is reached, and that answers some files of the site.
+func (f *fitter) lookOverRule(plan *worker.Plan, at, line, column int, known []string, answers []site.File) {
 	r := &plan.Rules[at]
 	hit := slices.ContainsFunc(known, func(u string) bool { return r.MatchesAddress(u) })
 	if !hit && !strings.Contains(r.Source, "://") && path.Ext(strings.TrimRight(r.Source, "*")) != "" {
 		f.warn(line, column, "the rule for %q matches no file of the site, and nothing that its scripts ask for; is it spelt right?", r.Source)
 	}
 	var wasted, code []string
-	for _, file := range f.site.Files {
-		if plan.Decide(worker.Asked{Address: file.URL, Destination: caching.DestinationOf(file)}).Rule != at || f.isOurs(file.Path) {
-			continue
-		}
+	for _, file := range answers {
 		switch kind := file.Kind(); {
 		case r.Answer == worker.NetworkOnly && r.Method == "":
 			if _, now := plan.Now[file.URL]; now || plan.Later[file.URL].Digest != "" {
