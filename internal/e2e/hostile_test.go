@@ -39,7 +39,7 @@ func TestHostileSites(t *testing.T) {
 	manifest := func(m string) map[string]string {
 		return map[string]string{"index.html": page("<link rel=manifest href=m.json>", "x"), "m.json": m}
 	}
-	rooms := map[string]string{"index.html": page("", "")}
+	rooms := map[string]string{"index.html": "<!doctype html><title>Rooms</title>"}
 	for i := range 60 {
 		rooms[fmt.Sprintf("rooms/%d.txt", i)] = "room"
 	}
