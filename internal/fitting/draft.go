@@ -227,6 +227,11 @@ func (f *fitter) draftStow(d *drafter, now, later []site.File) {
 		}
 		d.line("# now = " + quoteList(urls))
 		d.line("# later = " + quoteList([]string{f.site.Base + "**"}))
+		all := slices.Concat(now, later)
+		d.line("# By folder: " + f.byFolder(all) + ".")
+		if room := f.roomFor(all, st.Ceiling); room != "" {
+			d.line("# Within the ceiling: " + room + ".")
+		}
 	}
 	if p := personal(f.inv); len(p) > 0 {
 		d.list("never", p, "they look like pages that belong to one person")

@@ -355,7 +355,10 @@ func (f *fitter) stow(ctx context.Context, workerPath, offline string) (now, lat
 	}
 	st.AsVisited = !f.site.IsRendered() && len(later) > cmp.Or(f.opts.listed, maxLater)
 	if st.NowBytes > st.Ceiling {
-		f.remark("the first visit downloads %s, over the ceiling of %s; the biggest are %s", size(st.NowBytes), size(st.Ceiling), biggest(now))
+		f.remark("the first visit downloads %s, over the ceiling of %s; the biggest are %s; by folder: %s", size(st.NowBytes), size(st.Ceiling), biggest(now), f.byFolder(now))
+		if room := f.roomFor(candidates, st.Ceiling); room != "" && !f.site.IsRendered() {
+			f.remark("within the ceiling, [stow] %s; what is later is stored when somebody asks for it", room)
+		}
 	}
 	return now, later, nil
 }
