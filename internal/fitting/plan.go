@@ -376,7 +376,7 @@ func (f *fitter) chooseWorker() string {
 			return ""
 		}
 		if file := f.inv.FileOf(r.URL); r.URL != "" && file != nil {
-			f.remark("%s is replaced by our worker; strip brings it back", file.Path)
+			f.remark("%s is replaced by our worker; strip brings it back. The page script registers it, so that the call in %s, and those like it, can go: beside ours it only has browsers look for an update twice", file.Path, r.File)
 			return file.Path
 		}
 	}

@@ -459,6 +459,8 @@ func (f *fitter) candidates(workerPath string) []site.File {
 			never(personal[file.Path])
 		case !file.IsPage() && survey.NotForVisitors.MatchString(file.Path):
 			never("visitors do not ask for it")
+		case !file.IsPage() && survey.ServerRuns.MatchString(file.Path):
+			never("a server runs it")
 		case f.keptByRule(file):
 			never("a rule keeps it")
 		case slices.Contains(f.inv.Data, file.URL) && survey.PersonalPath(strings.TrimPrefix(file.URL, f.site.Base)) && !slices.Contains(f.cfg.Stow.Now, file.URL):

@@ -41,6 +41,9 @@ func (s *Style) Survey(r *survey.Summary, crawl *crawl.Report) error {
 	if len(r.Unneeded) > 0 {
 		s.row("of no use", count(len(r.Unneeded), "file")+" "+lines(s.faint, s.wrap("that visitors never ask for: "+brief(r.Unneeded), 100, 18)))
 	}
+	if len(r.ServerScripts) > 0 {
+		s.row("run by a server", count(len(r.ServerScripts), "file")+" "+lines(s.faint, s.wrap("whose answers are not in the folder, so that nothing is known of them here: "+brief(r.ServerScripts), 100, 18)))
+	}
 	if r.Doubt != nil {
 		s.row("is it this?", lines(s.warn, s.wrap(r.Doubt.Why, 100, 18)))
 		s.row("", lines(s.faint, s.wrap(r.Doubt.Mend, 100, 18)))
@@ -211,20 +214,30 @@ func (s *Style) surveyed(r *survey.Summary) {
 	}
 	switch {
 	case len(r.Workers) > 0:
-		workers := slices.CompactFunc(slices.Clone(r.Workers), func(a, b survey.Registered) bool { return a.URL == b.URL && a.File == b.File && a.Line == b.Line })
-		for i, w := range workers {
+		calls := map[string][]string{} // where each is registered
+		var urls []string
+		for _, w := range r.Workers {
+			at := w.File + ":" + itoa(w.Line)
+			if calls[w.URL] == nil {
+				urls = append(urls, w.URL)
+			}
+			if !slices.Contains(calls[w.URL], at) {
+				calls[w.URL] = append(calls[w.URL], at)
+			}
+		}
+		for i, w := range urls[:min(4, len(urls))] {
 			label := "worker"
 			if i > 0 {
 				label = ""
 			}
-			u := w.URL
+			u, at := w, calls[w][0]
 			if u == "" {
 				u = "one whose address is computed"
 			}
-			s.row(label, u+s.faint.Render(", registered in "+w.File+":"+itoa(w.Line)+", on "+itoa(r.WorkerPages)+" of "+count(r.Pages, "page")))
-			if i == 3 {
-				break
+			if n := len(calls[w]) - 1; n > 0 {
+				at += " and " + count(n, "more place")
 			}
+			s.row(label, u+s.faint.Render(", registered in "+at+", on "+itoa(r.WorkerPages)+" of "+count(r.Pages, "page")))
 		}
 	default:
 		s.row("worker", s.warn.Render("none"))

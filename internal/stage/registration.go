@@ -72,6 +72,10 @@ func (b *Browser) find(url string) *registration {
 // register is the call of a page. The URLs are absolute; scope is "" for the default.
 func (b *Browser) register(script, scope string, module bool, viaCache string, done func(error)) {
 	fail := func(message string) {
+		if r := b.known(scopeOr(scope, script)); r != nil && r.newest() != nil && r.newest().url == script { // it is there, and works on: only the promise is rejected
+			done(&scriptError{message: message, file: b.Relative(script)})
+			return
+		}
 		r := b.registrationFor(scopeOr(scope, script))
 		if r.script == "" {
 			r.script = script

@@ -62,3 +62,28 @@ navigator.serviceWorker.register("/sw.js", {updateViaCache: "often"}).catch((e) 
 	assert.Equal(t, "TypeError; none; imports;", l.Text)
 	require.Len(t, b.regs, 1)
 }
+
+// TestRegisteredAgainOffline registers a worker that is there once more, in another way, while nothing answers: the promise is rejected as browsers do,
+// and nobody says that there is no worker.
+func TestRegisteredAgainOffline(t *testing.T) {
+	b := New(serve(t, map[string]string{"index.html": `<!doctype html><title>x</title><p id=p></p><script>
+const say = (x) => { p.textContent += x + " "; };
+navigator.serviceWorker.register("/sw.js", {updateViaCache: navigator.onLine ? "none" : "imports"}).then(() => say("registered"), (e) => say(e.name)).then(() => navigator.serviceWorker.getRegistration()).then((r) => say(r.active ? "active" : "not yet"))</script>`,
+		"sw.js": `oninstall = (e) => e.waitUntil(caches.open("v").then((c) => c.add("/"))); onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.request)));`}, site.Rules{}), nil, Limits{})
+	t.Cleanup(b.Close)
+	b.RunScripts(true)
+	tab := b.NewTab()
+	for _, n := range []Network{site.Online, site.Offline} {
+		require.NoError(t, b.SetNetwork(n))
+		l, err := tab.Open("/")
+		require.NoError(t, err)
+		b.Settle()
+		if n == site.Offline {
+			assert.Equal(t, "TypeError active", l.Text)
+		}
+	}
+	for _, r := range b.Remarks() {
+		assert.NotEqual(t, "register", r.Kind, r.Message)
+	}
+	assert.Nil(t, b.regs[0].error)
+}

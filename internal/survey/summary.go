@@ -84,7 +84,8 @@ type Summary struct {
 	StartWeight   int64         `json:"start_weight"` // the start page and everything it needs, in bytes
 	Links         Links         `json:"links"`
 	Hashed        int           `json:"hashed"`   // files with a digest in their name
-	Unneeded      []string      `json:"unneeded"` // source maps and other files that visitors do not ask for
+	Unneeded      []string      `json:"unneeded"`       // source maps and other files that visitors do not ask for
+	ServerScripts []string      `json:"server_scripts"` // that a server runs, so that visitors get what they make and not what lies in the folder
 	Nowhere       []Nowhere     `json:"nowhere"`
 	Foreign       []Foreign     `json:"foreign"`
 	Endpoints     []Sent        `json:"endpoints"`
@@ -105,12 +106,15 @@ type Summary struct {
 }
 
 // NotForVisitors matches files that servers and tools read, and visitors never ask for.
-var NotForVisitors = regexp.MustCompile(`(?i)(\.map|\.php|\.py|\.rb|\.ts|\.tsx|\.scss|\.less|\.gz|\.br|\.zip|\.tar|\.bak|~)$|(^|/)(_headers|_redirects|CNAME|LICENSE|README(\.(md|txt))?|robots\.txt|sitemap[^/]*\.xml|humans\.txt|package(-lock)?\.json|objects\.inv)$`)
+var NotForVisitors = regexp.MustCompile(`(?i)(\.map|\.py|\.rb|\.ts|\.tsx|\.scss|\.less|\.gz|\.br|\.zip|\.tar|\.bak|~)$|(^|/)(_headers|_redirects|CNAME|LICENSE|README(\.(md|txt))?|robots\.txt|sitemap[^/]*\.xml|humans\.txt|package(-lock)?\.json|objects\.inv)$`)
+
+// ServerRuns matches files that a server runs: visitors get what they make.
+var ServerRuns = regexp.MustCompile(`(?i)\.(php\d?|phtml|cgi|aspx?|jsp)$`)
 
 // Summarize draws up what the inventory means.
 func (inv *Inventory) Summarize() *Summary {
 	s := &Summary{Format: "tachyform.survey/1", Site: inv.Site.Dir, Base: inv.Site.Base, Pages: len(inv.Pages), Start: inv.StartFile.URL, Title: inv.Start.Title.Value,
-		Biggest: []Sized{}, Unneeded: []string{}, Nowhere: []Nowhere{}, Foreign: []Foreign{}, Endpoints: []Sent{}, Personal: []Named{}, Workers: []Registered{},
+		Biggest: []Sized{}, Unneeded: []string{}, ServerScripts: []string{}, Nowhere: []Nowhere{}, Foreign: []Foreign{}, Endpoints: []Sent{}, Personal: []Named{}, Workers: []Registered{},
 		CSP: []Named{}, Storage: append([]string{}, inv.Stores...), Device: inv.devices(), Skipped: []Named{}, Next: []Step{}, Applications: append([]Application{}, inv.Applications...), NotFound: []string{}}
 	inv.files(s)
 	inv.references(s)
@@ -162,8 +166,12 @@ func (inv *Inventory) files(s *Summary) {
 		if !page && inv.Site.HasDigest(f.Path) {
 			s.Hashed++
 		}
-		if !page && NotForVisitors.MatchString(f.Path) {
+		switch {
+		case page:
+		case NotForVisitors.MatchString(f.Path):
 			s.Unneeded = append(s.Unneeded, f.Path)
+		case ServerRuns.MatchString(f.Path):
+			s.ServerScripts = append(s.ServerScripts, f.Path)
 		}
 	}
 	for _, k := range kinds {

@@ -104,6 +104,7 @@ func TestSummarize(t *testing.T) {
 		"b.css":                `a { color: red }`,
 		"main.3f9c2b71.js":     `navigator.serviceWorker.register("sw.js"); localStorage.x = 1; fetch("/api/live")`,
 		"main.3f9c2b71.js.map": "{}",
+		"order.php":            "<?php",
 		"account/index.html":   "<title>You</title>",
 		"flags/profile.html":   "<title>A flag</title>",
 	})
@@ -113,6 +114,7 @@ func TestSummarize(t *testing.T) {
 	assert.Equal(t, "/docs/", s.BaseHint)
 	assert.Equal(t, 1, s.Hashed)
 	assert.Equal(t, []string{"main.3f9c2b71.js.map"}, s.Unneeded)
+	assert.Equal(t, []string{"order.php"}, s.ServerScripts)
 	var nowhere []string
 	for _, n := range s.Nowhere {
 		nowhere = append(nowhere, n.URL+" < "+strings.Join(n.Chain, " < "))
