@@ -130,6 +130,10 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 		r, err := t.rehearse(ctx, real, o.Options)
 		return r, t.server, err
 	}
+	detail := o.Detail
+	if o.On == "both" { // what is compared
+		o.Detail = map[string]bool{"text": true, "requests": true, "errors": true}
+	}
 	r, err := t.rehearse(ctx, embedded, o.Options)
 	if err != nil {
 		return nil, nil, err
@@ -150,6 +154,8 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 		return nil, nil, err
 	}
 	r.Differences = rehearsal.Compare(r, r.Chromium)
+	r.Keep(detail)
+	r.Chromium.Keep(detail)
 	return r, t.server, nil
 }
 
