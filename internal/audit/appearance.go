@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/label"
 	"tachyform.dev/tachyform/internal/likeness"
@@ -207,7 +208,7 @@ var appearanceChecks = []Check{
 			if theme == "" && f.readable() && f.manifest.Processed.ThemeColor != "" {
 				theme, at = f.manifest.Processed.ThemeColor, f.at("theme_color", "", "")
 			}
-			c, ok := manifest.ParseColor(theme)
+			c, ok := csscolor.Parse(theme)
 			if !ok {
 				return nil, false
 			}
@@ -322,8 +323,8 @@ var appearanceChecks = []Check{
 			if page == "" {
 				return nil, false
 			}
-			a, okA := manifest.ParseColor(f.manifest.Processed.BackgroundColor)
-			b, okB := manifest.ParseColor(page)
+			a, okA := csscolor.Parse(f.manifest.Processed.BackgroundColor)
+			b, okB := csscolor.Parse(page)
 			if !okA || !okB {
 				return nil, false
 			}
@@ -336,7 +337,7 @@ var appearanceChecks = []Check{
 }
 
 // distance is how far apart two colours are, 0 to 765.
-func distance(a, b manifest.Color) int {
+func distance(a, b csscolor.Color) int {
 	abs := func(x, y uint8) int { return max(int(x)-int(y), int(y)-int(x)) }
 	return abs(a.R, b.R) + abs(a.G, b.G) + abs(a.B, b.B)
 }

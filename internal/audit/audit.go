@@ -19,6 +19,7 @@ import (
 	"tachyform.dev/tachyform/internal/rehearsal"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // What was found, in the words of all commands.
@@ -440,8 +441,6 @@ func (f *facts) blocks(c Check, blockers map[string][]string) {
 // usual are the platforms that get a verdict when none are named; the others of [platform.All] get one when they are.
 var usual = []string{"chromium-desktop", "chromium-android", "safari-ios", "safari-macos", "firefox-android"}
 
-const anyOrigin = "https://site.invalid"
-
 func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report, o Options) (*facts, error) {
 	f := &facts{server: server, site: server.Site, inv: inv, rehearsal: r, private: o.Private, others: o.Others}
 	if o.Private == nil {
@@ -497,7 +496,7 @@ func (f *facts) origin() string {
 	if o := f.site.Origin; o != "" {
 		return o
 	}
-	return anyOrigin
+	return weburl.Origin
 }
 
 func (f *facts) resolve(h pageHead, ref string) string {

@@ -8,11 +8,10 @@ import (
 	"image"
 	"image/color"
 	"image/png"
+	"maps"
 	"math"
 	"net/http"
-	"os"
 	"path"
-	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -30,6 +29,8 @@ import (
 	"tachyform.dev/tachyform/internal/rehearsal"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/tested"
+	"tachyform.dev/tachyform/internal/weburl"
 	"tachyform.dev/tachyform/internal/worker"
 )
 
@@ -190,23 +191,16 @@ func run(t testing.TB, changes map[string]string) *Report {
 	if len(changes) > 0 && changes["sw.js"] == "" { // nothing of it is looked at then
 		files["sw.js"] = strings.TrimSuffix(files["sw.js"], goodPush)
 	}
-	dir := t.TempDir()
-	for name, data := range files {
-		if data == "" {
-			continue
-		}
-		p := filepath.Join(dir, filepath.FromSlash(name))
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
-	}
+	maps.DeleteFunc(files, func(_, data string) bool { return data == "" })
+	dir := tested.Folder(t, files)
 	s, err := site.Open(dir, base)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
 	visits := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: []string{"/data.json"}, Forms: forms, Comeback: comeback, Scripts: scripts}
 	if len(changes) == 0 || changes["m.json"]+changes["sw.js"]+changes["use.js"] != "" { // else the ways in are what they are of a good site
-		m, err := manifest.Process([]byte(files["m.json"]), "m.json", anyOrigin+"/m.json", anyOrigin+"/")
+		m, err := manifest.Process([]byte(files["m.json"]), "m.json", weburl.Origin+"/m.json", weburl.Origin+"/")
 		require.NoError(t, err)
-		visits.Entrances = entrance.Of(m, anyOrigin)
+		visits.Entrances = entrance.Of(m, weburl.Origin)
 	}
 	if app != "" {
 		application(t, app, s, &rules, &o, &visits)

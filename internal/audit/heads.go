@@ -5,8 +5,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/icon"
-	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/markup"
 	"tachyform.dev/tachyform/internal/pagehead"
 	"tachyform.dev/tachyform/internal/survey"
@@ -152,7 +152,7 @@ var headChecks = []Check{
 		ID: "pages/theme-color-invalid", Level: Warning, Area: "pages", Title: "The theme colours of pages are colours", Why: "Browsers pass over a colour they cannot read; the title bar has their own.", Mend: "write it like \"#0b4f6c\"", Spec: "HTML Standard, \"theme-color\"; CSS Color", Example: `<meta name="theme-color" content="0b4f6c">`,
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onTags("theme-color", func(_ pageHead, t pagehead.Tag) string {
-				if _, ok := manifest.ParseColor(t.Value); !ok {
+				if _, ok := csscolor.Parse(t.Value); !ok {
 					return fmt.Sprintf("%q is no colour by CSS syntax", t.Value)
 				}
 				return ""
@@ -166,10 +166,10 @@ var headChecks = []Check{
 			if !f.readable() || f.manifest.Processed.ThemeColor == "" || f.start.head == nil {
 				return nil, false
 			}
-			whole, ok := manifest.ParseColor(f.manifest.Processed.ThemeColor)
+			whole, ok := csscolor.Parse(f.manifest.Processed.ThemeColor)
 			applies := false
 			for _, t := range f.start.head.Tags {
-				c, valid := manifest.ParseColor(t.Value)
+				c, valid := csscolor.Parse(t.Value)
 				if t.Kind != "theme-color" || t.Media != "" || !valid || !ok {
 					continue
 				}

@@ -7,8 +7,8 @@ import (
 	"strconv"
 	"strings"
 
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/icon"
-	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/markup"
 	"tachyform.dev/tachyform/internal/meant"
 	"tachyform.dev/tachyform/internal/pagehead"
@@ -142,7 +142,7 @@ var iosChecks = []Check{
 						return ""
 					}
 					m := fmt.Sprintf("the status bar's style is %q: it is one of %s", t.Value, strings.Join(statusBars, ", "))
-					if _, colour := manifest.ParseColor(t.Value); colour {
+					if _, colour := csscolor.Parse(t.Value); colour {
 						return m + ". It takes no colour: it says how the bar stands above the page"
 					}
 					if best := meant.By(value, statusBars); best != "" {
@@ -234,7 +234,7 @@ var svgPaint = regexp.MustCompile(`(?i)(?:fill|stroke|stop-color)\s*[:=]\s*["']?
 func colours(svg []byte) []string {
 	var out []string
 	for _, m := range svgPaint.FindAllSubmatch(svg, 1000) {
-		c, ok := manifest.ParseColor(string(m[1]))
+		c, ok := csscolor.Parse(string(m[1]))
 		if !ok || c.A == 0 {
 			continue
 		}

@@ -9,6 +9,8 @@ import (
 	"image/draw"
 	"slices"
 
+	"tachyform.dev/tachyform/internal/csscolor"
+	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/raster"
 )
@@ -52,7 +54,7 @@ func readPixels(data []byte) (p *pixels, broken bool) {
 		}
 	}
 	var r, g, bl, n, beyond, seen int
-	radius := 0.4*float64(min(p.width, p.height)) + 1
+	radius := icon.SafeZone*float64(min(p.width, p.height)) + 1
 	for y := range p.height {
 		for x := range p.width {
 			c := at(x, y)
@@ -84,11 +86,11 @@ func alike(a, b color.NRGBA) bool {
 	if a.A <= 127 || b.A <= 127 {
 		return a.A <= 127 && b.A <= 127
 	}
-	return distance(manifest.Color{NRGBA: a}, manifest.Color{NRGBA: b}) < 48
+	return distance(csscolor.Color{NRGBA: a}, csscolor.Color{NRGBA: b}) < 48
 }
 
 func contrast(a, b color.NRGBA) float64 {
-	return manifest.Color{NRGBA: a}.Contrast(manifest.Color{NRGBA: b})
+	return csscolor.Color{NRGBA: a}.Contrast(csscolor.Color{NRGBA: b})
 }
 
 // each makes findings of icons; it applies when there is one to look at.

@@ -14,6 +14,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 // islands is a small site that installs nothing yet.
@@ -29,11 +31,7 @@ var islands = map[string]string{
 func folder(t *testing.T, files map[string]string) {
 	t.Helper()
 	dir := t.TempDir()
-	for name, data := range files {
-		p := filepath.Join(dir, filepath.FromSlash(name))
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
-	}
+	tested.Write(t, dir, files)
 	t.Chdir(dir)
 }
 

@@ -11,8 +11,8 @@ import (
 	"golang.org/x/term"
 
 	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/fitting"
-	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/present"
 	"tachyform.dev/tachyform/internal/run"
 	"tachyform.dev/tachyform/internal/shell"
@@ -56,7 +56,7 @@ server is asked whether it sends all of it.`,
 			}
 			override(c, name, shortName, theme, background, master)
 			for flag, v := range map[string]string{"--theme-color": theme, "--background-color": background} {
-				if _, ok := manifest.ParseColor(v); v != "" && !ok {
+				if _, ok := csscolor.Parse(v); v != "" && !ok {
 					return usage(fmt.Errorf("%s %q is no colour by CSS syntax", flag, v))
 				}
 			}

@@ -14,6 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/present"
@@ -126,7 +127,7 @@ func iconOptions(ctx context.Context, name string, f iconFlags) (icon.Options, *
 		}
 	}
 	if f.background != "" {
-		c, ok := manifest.ParseColor(f.background)
+		c, ok := csscolor.Parse(f.background)
 		if !ok {
 			return opts, nil, fmt.Errorf("--backdrop %q is no colour by CSS syntax", f.background)
 		}
@@ -321,7 +322,7 @@ func contactSheet(set []icon.Icon, master string, f iconFlags) error {
 	if app.Name == "" {
 		app.Name = strings.TrimSuffix(filepath.Base(master), filepath.Ext(master))
 	}
-	if c, ok := manifest.ParseColor(f.background); ok {
+	if c, ok := csscolor.Parse(f.background); ok {
 		app.Background, app.Theme = c.NRGBA, c.NRGBA
 	}
 	draw := sheet.PNG

@@ -4,8 +4,6 @@ import (
 	"context"
 	"fmt"
 	"maps"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -18,6 +16,7 @@ import (
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/stage"
 	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 // release writes a site of two pages with a style sheet, changed as a case says; a file that is "" is left out.
@@ -35,15 +34,8 @@ func release(t *testing.T, rules site.Rules, changes ...map[string]string) *site
 	for _, c := range changes {
 		maps.Copy(files, c)
 	}
-	dir := t.TempDir()
-	for name, text := range files {
-		if text == "" {
-			continue
-		}
-		p := filepath.Join(dir, name)
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(text), 0o644))
-	}
+	maps.DeleteFunc(files, func(_, text string) bool { return text == "" })
+	dir := tested.Folder(t, files)
 	s, err := site.Open(dir, "/")
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })

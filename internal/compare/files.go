@@ -16,8 +16,8 @@ import (
 	"github.com/klauspost/compress/gzip"
 	"golang.org/x/sync/errgroup"
 
-	"tachyform.dev/tachyform/internal/linked"
 	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // Files says how the files of two releases differ, by their addresses, sorted.
@@ -240,4 +240,4 @@ func (c *counter) Write(p []byte) (int, error) {
 }
 
 // ownURL takes the origin that stands for any off an address.
-func ownURL(u string) string { return strings.TrimPrefix(u, linked.Origin) }
+func ownURL(u string) string { return strings.TrimPrefix(u, weburl.Origin) }

@@ -22,6 +22,7 @@ import (
 	"github.com/pelletier/go-toml/v2"
 	"golang.org/x/text/language"
 
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/meant"
 	"tachyform.dev/tachyform/internal/regular"
@@ -284,7 +285,7 @@ func (c *Config) check() []error {
 		}
 	}
 	color := func(key, value string) {
-		if _, ok := manifest.ParseColor(value); value != "" && !ok {
+		if _, ok := csscolor.Parse(value); value != "" && !ok {
 			add(key, value, "%s = %q is no colour by CSS syntax", key, value)
 		}
 	}

@@ -10,6 +10,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 const full = `site = "dist"
@@ -116,10 +118,7 @@ func TestFind(t *testing.T) {
 // TestFindAbove takes the configuration that stands above a site when it names this site, and no other.
 func TestFindAbove(t *testing.T) {
 	dir := t.TempDir()
-	for name, data := range map[string]string{"a/tachyform.toml": "site = \"web/dist\"", "a/web/dist/index.html": "", "a/other/index.html": "", "a/src/x.js": "", "b/tachyform.toml": "sitte = 1", "b/dist/index.html": ""} {
-		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))
-		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(data), 0o644))
-	}
+	tested.Write(t, dir, map[string]string{"a/tachyform.toml": "site = \"web/dist\"", "a/web/dist/index.html": "", "a/other/index.html": "", "a/src/x.js": "", "b/tachyform.toml": "sitte = 1", "b/dist/index.html": ""})
 	t.Chdir(filepath.Join(dir, "a", "src"))
 	for site, want := range map[string]string{"../web/dist": "../tachyform.toml", "../web/dist/": "../tachyform.toml", "../other": "", "../../b": "", "https://skerry.example/": "", filepath.Join(dir, "a/web/dist"): filepath.Join(dir, "a", Name)} {
 		c, err := Find("", site)

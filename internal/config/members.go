@@ -10,6 +10,7 @@ import (
 	"github.com/pelletier/go-toml/v2"
 
 	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // ownMembers are those that have a field of their own in [App], or are made from another table.
@@ -88,8 +89,7 @@ func (c *Config) checkMembers() (out []error) {
 	if err != nil {
 		return []error{&Error{File: c.File, Message: "[app]: " + err.Error()}}
 	}
-	const origin = "https://site.invalid"
-	m, err := manifest.Process(data, c.File, origin+base+"manifest.webmanifest", origin+base)
+	m, err := manifest.Process(data, c.File, weburl.Origin+base+"manifest.webmanifest", weburl.Origin+base)
 	if err != nil {
 		return []error{&Error{File: c.File, Message: "[app]: " + err.Error()}}
 	}

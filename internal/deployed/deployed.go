@@ -17,6 +17,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/hosting"
 	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/weburl"
 	"tachyform.dev/tachyform/internal/worker"
 )
 
@@ -234,7 +235,7 @@ func (c *comparison) look(ctx context.Context, f site.File) (x seen, err error) 
 
 // own gives the path that a Location leads to on the same host, "" for another host.
 func (c *comparison) own(from, to string) string {
-	base, err := url.Parse("https://site.invalid" + from)
+	base, err := url.Parse(weburl.Origin + from)
 	if err != nil {
 		return ""
 	}

@@ -17,6 +17,7 @@ import (
 	"tachyform.dev/tachyform/internal/serve"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 // BenchmarkProgram times the program from start to end on the demo site.
@@ -98,11 +99,7 @@ onfetch = (e) => e.respondWith(caches.match(e.request).then((r) => r || fetch(e.
 // manyPages writes a site of many small pages that share a style sheet and a module. script is put into each of them.
 func manyPages(b *testing.B, dir string, pages int, script string) {
 	b.Helper()
-	write := func(name, data string) {
-		p := filepath.Join(dir, filepath.FromSlash(name))
-		require.NoError(b, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(b, os.WriteFile(p, []byte(data), 0o644))
-	}
+	write := func(name, data string) { tested.Write(b, dir, map[string]string{name: data}) }
 	text := strings.Repeat("The boat calls at every pier on its way round the islands, tide and wind permitting. ", 4)
 	page := func(title, body string) string {
 		return fmt.Sprintf("<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><title>%s</title>"+

@@ -23,6 +23,7 @@ import (
 	"tachyform.dev/tachyform/internal/rehearsal"
 	"tachyform.dev/tachyform/internal/serve"
 	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 // program is the built program.
@@ -287,11 +288,7 @@ self.addEventListener("activate", (e) => e.waitUntil((async () => { for (const n
 // write writes files below a folder.
 func write(t testing.TB, dir string, files map[string]string) {
 	t.Helper()
-	for name, data := range files {
-		p := filepath.Join(dir, filepath.FromSlash(name))
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
-	}
+	tested.Write(t, dir, files)
 }
 
 // TestWhatAWorkerSeesInChromium runs the expectations of the embedded stage in a real browser.

@@ -11,6 +11,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // Sides of icons that are drawn under names of the site's own, in px; an icon without a size gets the one that is asked for most.
@@ -99,7 +100,7 @@ func (f *fitter) absentIcons(ctx context.Context, existing *manifest.Manifest, k
 
 // absent gives the path in the site of a picture by its address when it is not there, or was drawn by an earlier fit; "" otherwise.
 func (f *fitter) absent(src string) string {
-	u, _, _ := strings.Cut(strings.TrimPrefix(src, anyOrigin), "?")
+	u, _, _ := strings.Cut(strings.TrimPrefix(src, weburl.Origin), "?")
 	rest, within := strings.CutPrefix(u, f.site.Base)
 	p, err := url.PathUnescape(rest)
 	if !within || err != nil || !fs.ValidPath(p) || p == "." || strings.ContainsAny(p, "\\\x00") || strings.HasPrefix(p, ".") {

@@ -22,15 +22,12 @@ import (
 	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 func write(t testing.TB, dir string, files map[string]string) string {
 	t.Helper()
-	for name, data := range files {
-		p := filepath.Join(dir, filepath.FromSlash(name))
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
-	}
+	tested.Write(t, dir, files)
 	return dir
 }
 

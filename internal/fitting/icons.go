@@ -9,8 +9,8 @@ import (
 	"slices"
 	"strings"
 
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/icon"
-	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/site"
 )
 
@@ -126,12 +126,12 @@ func (f *fitter) load(ctx context.Context, name string, data []byte, o icon.Opti
 // iconOptions gives what the icons are made with beside the master, and a text that tells versions of it apart.
 func (f *fitter) iconOptions(ctx context.Context) (opts icon.Options, more string, err error) {
 	for _, c := range []string{f.app.background, f.app.theme} {
-		if col, ok := manifest.ParseColor(c); ok {
+		if col, ok := csscolor.Parse(c); ok {
 			opts.Backgrounds = append(opts.Backgrounds, col.NRGBA)
 		}
 	}
 	if f.cfg.Icons.Background != "" {
-		if col, ok := manifest.ParseColor(f.cfg.Icons.Background); ok {
+		if col, ok := csscolor.Parse(f.cfg.Icons.Background); ok {
 			opts.Background = &color.NRGBA{R: col.R, G: col.G, B: col.B, A: 255}
 		}
 	}

@@ -9,8 +9,8 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/icon"
-	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/pagehead"
 	"tachyform.dev/tachyform/internal/platform"
 )
@@ -55,7 +55,7 @@ func (f *fitter) drawLaunches(ctx context.Context) error {
 		return nil
 	}
 	background := func(c string) color.NRGBA {
-		if col, ok := manifest.ParseColor(c); ok {
+		if col, ok := csscolor.Parse(c); ok {
 			return color.NRGBA{R: col.R, G: col.G, B: col.B, A: 255}
 		}
 		return color.NRGBA{R: 255, G: 255, B: 255, A: 255}

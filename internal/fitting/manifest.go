@@ -14,6 +14,7 @@ import (
 	"tachyform.dev/tachyform/internal/pagehead"
 	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // existingManifest finds the manifest that the start page links, or one that lies at a usual place unlinked.
@@ -54,7 +55,7 @@ func (f *fitter) existingManifest() (m *manifest.Manifest, data []byte, p string
 				return nil, nil, "", fmt.Errorf("the kept original of %s: %w", c, err)
 			}
 		}
-		m, err := manifest.Process(data, c, anyOrigin+f.url(c), anyOrigin+f.inv.StartFile.URL)
+		m, err := manifest.Process(data, c, weburl.Origin+f.url(c), weburl.Origin+f.inv.StartFile.URL)
 		if err != nil {
 			return nil, nil, "", err
 		}
@@ -72,8 +73,6 @@ func (f *fitter) existingManifest() (m *manifest.Manifest, data []byte, p string
 
 // appMembers are those by which a web app manifest is told from other files of the name.
 var appMembers = []string{"name", "short_name", "start_url", "display", "icons"}
-
-const anyOrigin = "https://site.invalid"
 
 // manifest writes a new manifest or completes the site's own.
 func (f *fitter) manifest(p string, original []byte, existing *manifest.Manifest, icons []icon.Icon) error {

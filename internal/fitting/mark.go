@@ -13,6 +13,7 @@ import (
 	"tachyform.dev/tachyform/internal/pagehead"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // logoName matches names of files that are likely to be the mark of a site, best first.
@@ -35,7 +36,7 @@ func (i *inferrer) manifestIcon(a *app) bool {
 	var best *site.File
 	var side int
 	for _, x := range i.existing.Processed.Icons {
-		u, ok := survey.Resolve(i.inv.StartFile.URL, strings.TrimPrefix(x.Src, "https://site.invalid"))
+		u, ok := survey.Resolve(i.inv.StartFile.URL, strings.TrimPrefix(x.Src, weburl.Origin))
 		f := i.inv.FileOf(u)
 		if !ok || f == nil || i.ours(f.Path) || !slices.Contains(x.Purpose, "any") && len(x.Purpose) > 0 || !i.looksLikeMark(*f) {
 			continue

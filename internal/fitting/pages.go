@@ -18,8 +18,8 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/icon"
-	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/markup"
 	"tachyform.dev/tachyform/internal/pagehead"
 	"tachyform.dev/tachyform/internal/release"
@@ -165,8 +165,8 @@ func (f *fitter) tagsBut(insert []pagehead.Element, kind string) []pagehead.Elem
 }
 
 func sameColor(a, b string) bool {
-	x, ok := manifest.ParseColor(a)
-	y, ok2 := manifest.ParseColor(b)
+	x, ok := csscolor.Parse(a)
+	y, ok2 := csscolor.Parse(b)
 	return ok && ok2 && x.NRGBA == y.NRGBA
 }
 

@@ -11,7 +11,6 @@ import (
 	"fmt"
 	"image/color"
 	"io/fs"
-	"math"
 	"path"
 	"path/filepath"
 	"slices"
@@ -20,8 +19,8 @@ import (
 
 	"tachyform.dev/tachyform/internal/caching"
 	"tachyform.dev/tachyform/internal/config"
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/icon"
-	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/pagehead"
 	"tachyform.dev/tachyform/internal/release"
 	"tachyform.dev/tachyform/internal/site"
@@ -431,8 +430,8 @@ func (f *fitter) offlinePage() (string, error) {
 	with := func(part string) bool { return !slices.Contains(f.cfg.Offline.Without, part) }
 	look := worker.OfflineLook{Lang: cmp.Or(f.app.lang, "en"), Name: f.app.name, Start: f.app.startURL, Self: f.url("offline.html"), Returns: with("return"), Pages: with("pages"),
 		Outbox: with("outbox") && slices.ContainsFunc(f.caching.Rules, func(r worker.Rule) bool { return r.Answer == worker.Outbox })}
-	if c, ok := csscolor(f.app.background); ok && with("colours") {
-		look.Background, look.Dark = f.app.background, luminance(c) < 0.4
+	if c, ok := opaque(f.app.background); ok && with("colours") {
+		look.Background, look.Dark = f.app.background, (csscolor.Color{NRGBA: c}).Luminance() < 0.4
 	}
 	if own := f.masterInSite(); own != "" && with("icon") {
 		look.Icon = f.url(own)
@@ -453,16 +452,10 @@ func (f *fitter) offlinePage() (string, error) {
 	return f.url("offline.html"), nil
 }
 
-// csscolor reads a colour by CSS syntax; ok is false for one that is partly transparent.
-func csscolor(s string) (color.NRGBA, bool) {
-	c, ok := manifest.ParseColor(s)
+// opaque reads a colour by CSS syntax; ok is false for one that is partly transparent.
+func opaque(s string) (color.NRGBA, bool) {
+	c, ok := csscolor.Parse(s)
 	return c.NRGBA, ok && c.NRGBA.A == 255
-}
-
-// luminance is the relative luminance of a colour, from 0 to 1, roughly as WCAG 2.2 has it.
-func luminance(c color.NRGBA) float64 {
-	linear := func(v uint8) float64 { return math.Pow(float64(v)/255, 2.2) }
-	return 0.2126*linear(c.R) + 0.7152*linear(c.G) + 0.0722*linear(c.B)
 }
 
 // finish compares what should stand in the site with what does.

@@ -12,6 +12,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/config"
 	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 // TestVersionControl says once which written files belong into version control, and keeps what is there for a moment out of it.
@@ -32,11 +33,7 @@ func TestVersionControl(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			dir := t.TempDir()
 			c.files[c.site+"/index.html"] = "<!doctype html><title>Skerry Line</title>"
-			for name, text := range c.files {
-				p := filepath.Join(dir, filepath.FromSlash(name))
-				require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-				require.NoError(t, os.WriteFile(p, []byte(text), 0o644))
-			}
+			tested.Write(t, dir, c.files)
 			s, err := site.Open(filepath.Join(dir, c.site), "/")
 			require.NoError(t, err)
 			defer s.Close()

@@ -3,8 +3,6 @@ package hosting
 import (
 	"fmt"
 	"net/url"
-	"os"
-	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -15,16 +13,13 @@ import (
 
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 func folder(t *testing.T, names ...string) *site.Site {
 	t.Helper()
 	dir := t.TempDir()
-	for _, n := range names {
-		p := filepath.Join(dir, filepath.FromSlash(n))
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(n), 0o644))
-	}
+	tested.Write(t, dir, tested.Named(names...))
 	s, err := site.Open(dir, "/")
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })

@@ -8,11 +8,12 @@ import (
 	"fmt"
 	"image"
 	"image/color"
-	"math"
 	"runtime"
 	"slices"
 
 	"golang.org/x/sync/errgroup"
+
+	"tachyform.dev/tachyform/internal/csscolor"
 )
 
 // Generation changes whenever the pictures made from the same master do.
@@ -30,9 +31,9 @@ const (
 	Shortcut = "shortcut" // for an entry of the manifest's shortcuts
 )
 
-// safeZone is the radius of the maskable safe zone, in fractions of the icon's side (Web Application Manifest,
+// SafeZone is the radius of the maskable safe zone, in fractions of the icon's side (Web Application Manifest,
 // "Icon masks and safe zone": a centred circle of 40% of the icon's size).
-const safeZone = 0.4
+const SafeZone = 0.4
 
 // Want names one icon of a set.
 type Want struct {
@@ -228,23 +229,12 @@ func (m *Master) background(o Options) ([3]float32, []string) {
 	return best, []string{fmt.Sprintf("background %s under maskable and touch icons: %s stands out from it (contrast %.1f to 1)", hex(best), m.Name, most)}
 }
 
-// contrast is the contrast ratio of two colours (WCAG 2.2, "contrast ratio"), 1 to 21.
+// contrast is that of two colours, 1 to 21.
 func contrast(a, b [3]float32) float64 {
 	lum := func(c [3]float32) float64 {
-		var l float64
-		for k, w := range [3]float64{0.2126, 0.7152, 0.0722} {
-			v := float64(c[k])
-			if v <= 0.04045 {
-				v /= 12.92
-			} else {
-				v = math.Pow((v+0.055)/1.055, 2.4)
-			}
-			l += w * v
-		}
-		return l
+		return csscolor.Luminance(float64(c[0]), float64(c[1]), float64(c[2]))
 	}
-	x, y := lum(a), lum(b)
-	return (max(x, y) + 0.05) / (min(x, y) + 0.05)
+	return csscolor.Contrast(lum(a), lum(b))
 }
 
 func (m *Master) make(ctx context.Context, w Want, bg [3]float32, o Options) (Icon, error) {
@@ -320,11 +310,11 @@ func (m *Master) frame(purpose string, bg [3]float32) rect {
 	if m.plate != nil && bg == m.plate.colour {
 		side := m.art.side
 		if purpose == Maskable {
-			side = max(side, m.plate.radius/safeZone)
+			side = max(side, m.plate.radius/SafeZone)
 		}
 		return rect{cx - side/2, cy - side/2, side}
 	}
-	side := m.radius / safeZone
+	side := m.radius / SafeZone
 	if purpose == Touch {
 		side = max(m.art.side/0.8, 1)
 		if m.Opaque {

@@ -10,6 +10,7 @@ import (
 
 	"golang.org/x/image/draw"
 
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/pagehead"
@@ -199,7 +200,7 @@ func first(texts ...string) string {
 
 // colour gives a CSS colour without its transparency, which no system draws.
 func colour(css string) Colour {
-	c, ok := manifest.ParseColor(css)
+	c, ok := csscolor.Parse(css)
 	if !ok {
 		return ""
 	}

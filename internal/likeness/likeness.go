@@ -4,8 +4,8 @@ package likeness
 import (
 	"fmt"
 
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/label"
-	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/platform"
 )
 
@@ -91,8 +91,8 @@ func InkOfPhones(on Colour) Colour {
 
 // Contrast is that of two colours, 1 to 21 (WCAG 2.2, "contrast ratio"); 1 when one cannot be read.
 func Contrast(a, b Colour) float64 {
-	x, okX := manifest.ParseColor(string(a))
-	y, okY := manifest.ParseColor(string(b))
+	x, okX := csscolor.Parse(string(a))
+	y, okY := csscolor.Parse(string(b))
 	if !okX || !okY {
 		return 1
 	}

@@ -20,10 +20,8 @@ import (
 	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/weburl"
 )
-
-// Origin stands for the origin of a folder, which has none yet.
-const Origin = "https://site.invalid"
 
 // maxBytes is how much of an answer is read at most.
 const maxBytes = 8 << 20
@@ -33,7 +31,7 @@ type Found struct {
 	Origin       string // scheme and host of its URLs
 	Page         string // path or URL of the page that links it, "" when it was named itself
 	Line, Column int    // of the link's address
-	URL          string // root-relative on Origin, absolute elsewhere
+	URL          string // root-relative on weburl.Origin, absolute elsewhere
 	File         string // as problems name it
 	Data         []byte
 	Manifest     *manifest.Manifest // nil when it is not there
@@ -54,12 +52,12 @@ func Site(s *site.Site) (*Found, error) {
 	if err != nil {
 		return nil, err
 	}
-	f, link, err := page(Origin, start.Path, start.URL, src)
+	f, link, err := page(weburl.Origin, start.Path, start.URL, src)
 	if err != nil {
 		return nil, err
 	}
 	if f.inline() {
-		return f, f.hold(Origin + start.URL)
+		return f, f.hold(weburl.Origin + start.URL)
 	}
 	file, ok := s.Find(link)
 	if !ok {
@@ -74,11 +72,11 @@ func Site(s *site.Site) (*Found, error) {
 		return nil, err
 	}
 	f.File = file.Path
-	if err := f.process(data, Origin+file.URL, Origin+start.URL); err != nil {
+	if err := f.process(data, weburl.Origin+file.URL, weburl.Origin+start.URL); err != nil {
 		return nil, err
 	}
 	for i, img := range f.Manifest.Processed.Icons {
-		own, ok := strings.CutPrefix(img.Src, Origin)
+		own, ok := strings.CutPrefix(img.Src, weburl.Origin)
 		if _, there := s.Find(own); ok && !there {
 			f.Manifest.Problems = append(f.Manifest.Problems, manifest.Problem{Member: fmt.Sprintf("icons[%d].src", i), Level: manifest.Warning, File: f.File, Line: img.Line, Column: img.Column,
 				Message: own + " is not in the site; another icon is taken, or a letter", Mend: "put the file there, or correct the entry"})
@@ -144,8 +142,8 @@ func File(name string) (*Found, error) {
 	if err != nil {
 		return nil, err
 	}
-	f := &Found{Origin: Origin, File: filepath.ToSlash(name), URL: site.FileURL("/", filepath.Base(name))}
-	return f, f.process(data, Origin+f.URL, Origin+"/")
+	f := &Found{Origin: weburl.Origin, File: filepath.ToSlash(name), URL: site.FileURL("/", filepath.Base(name))}
+	return f, f.process(data, weburl.Origin+f.URL, weburl.Origin+"/")
 }
 
 // Address finds the manifest of a live page, or processes the one that the address itself gives. Only its origin is asked.

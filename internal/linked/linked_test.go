@@ -4,7 +4,6 @@ import (
 	"context"
 	"net/http"
 	"net/http/httptest"
-	"os"
 	"path/filepath"
 	"testing"
 
@@ -12,16 +11,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/tested"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 func folder(t *testing.T, files map[string]string) string {
 	t.Helper()
 	dir := t.TempDir()
-	for name, data := range files {
-		p := filepath.Join(dir, filepath.FromSlash(name))
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
-	}
+	tested.Write(t, dir, files)
 	return dir
 }
 
@@ -51,7 +48,7 @@ func TestSite(t *testing.T) {
 			assert.Equal(t, c.url, f.URL)
 			assert.Contains(t, f.Missing, c.missing)
 			if c.missing == "" {
-				assert.Equal(t, Origin+"/app/", f.Manifest.Processed.StartURL)
+				assert.Equal(t, weburl.Origin+"/app/", f.Manifest.Processed.StartURL)
 				assert.Equal(t, "m.json", f.Manifest.Problems[0].File)
 				last := f.Manifest.Problems[len(f.Manifest.Problems)-1]
 				assert.Equal(t, "icons[0].src", last.Member)

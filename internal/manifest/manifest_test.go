@@ -121,19 +121,6 @@ func TestIconsForInstalling(t *testing.T) {
 	assert.Contains(t, c.Src, "any.svg")
 }
 
-func TestColors(t *testing.T) {
-	for s, want := range map[string]string{"#ABC": "#aabbcc", "#abcd": "#aabbccdd", "#0b4f6c": "#0b4f6c", "Teal": "#008080", "transparent": "#00000000", "rebeccapurple": "#663399",
-		"rgb(300, -5, 12.6)": "#ff000d", "rgba(0,0,0,.5)": "#00000080", "hsl(120deg 100% 25%)": "#008000", "hsl(-240, 100%, 25%)": "#008000", "hwb(0 20% 20%)": "#cc3333", "hwb(0 80% 80%)": "#808080"} {
-		c, ok := ParseColor(s)
-		assert.True(t, ok, s)
-		assert.Equal(t, want, c.Hex(), s)
-	}
-	for _, s := range []string{"", "#", "#12345", "0b4f6c", "currentcolor", "var(--a)", "rgb(1,2)", "rgb(a,b,c)", "#ggg", "red;", "foo(1,2,3)"} {
-		_, ok := ParseColor(s)
-		assert.False(t, ok, s)
-	}
-}
-
 func TestCompleteKeepsWhatIsThere(t *testing.T) {
 	entries := []Entry{{"name", "Skerry"}, {"display", "standalone"}, {"icons", []map[string]string{{"src": "/a.png"}}}}
 	for src, want := range map[string]string{

@@ -11,6 +11,7 @@ import (
 
 	"github.com/agnivade/levenshtein"
 
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/weburl"
 )
 
@@ -342,7 +343,7 @@ func (p *processor) color(o *Value, key string) string {
 	if v.kind != text {
 		return ""
 	}
-	c, ok := ParseColor(s)
+	c, ok := csscolor.Parse(s)
 	if !ok {
 		p.problem(v, key, Warning, fmt.Sprintf("%q is no colour by CSS syntax; it is ignored", s), `write it like "#0b4f6c"`)
 		return ""

@@ -13,7 +13,7 @@ import (
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
 
-	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/markup"
 	"tachyform.dev/tachyform/internal/selector"
 	"tachyform.dev/tachyform/internal/survey"
@@ -233,7 +233,7 @@ func Resolve(value string, properties map[string]string) string {
 		value = strings.Replace(value, rest[0], cmp.Or(properties[rest[1]], rest[2], "1"), 1)
 	}
 	for _, f := range append([]string{value}, strings.Fields(value)...) {
-		if c, ok := manifest.ParseColor(f); ok && c.A == 255 {
+		if c, ok := csscolor.Parse(f); ok && c.A == 255 {
 			return c.Hex()
 		}
 	}

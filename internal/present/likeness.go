@@ -8,8 +8,8 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"tachyform.dev/tachyform/internal/csscolor"
 	"tachyform.dev/tachyform/internal/likeness"
-	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/platform"
 )
 
@@ -74,7 +74,7 @@ func likenessFuncs(d *drawing) template.FuncMap {
 	return template.FuncMap{
 		"number": func(p *likeness.Picture) int { return slices.Index(d.pictures, p) },
 		"css": func(c likeness.Colour) template.CSS {
-			if p, ok := manifest.ParseColor(string(c)); ok {
+			if p, ok := csscolor.Parse(string(c)); ok {
 				return template.CSS(p.Hex()) //nolint:gosec // six or eight hexadecimal digits
 			}
 			return "transparent"

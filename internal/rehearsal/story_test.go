@@ -2,8 +2,6 @@ package rehearsal
 
 import (
 	"context"
-	"os"
-	"path/filepath"
 	"strings"
 	"testing"
 
@@ -14,17 +12,14 @@ import (
 	"tachyform.dev/tachyform/internal/fitting"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 // folder writes files and serves them.
 func folder(t testing.TB, files map[string]string) *site.Server {
 	t.Helper()
 	dir := t.TempDir()
-	for name, data := range files {
-		p := filepath.Join(dir, filepath.FromSlash(name))
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
-	}
+	tested.Write(t, dir, files)
 	s, err := site.Open(dir, "/")
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })

@@ -12,16 +12,13 @@ import (
 
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 func find(t *testing.T, files map[string]string, base string, rules site.Rules) *Found {
 	t.Helper()
 	dir := t.TempDir()
-	for name, data := range files {
-		p := filepath.Join(dir, filepath.FromSlash(name))
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
-	}
+	tested.Write(t, dir, files)
 	s, err := site.Open(dir, base)
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })

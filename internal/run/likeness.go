@@ -9,6 +9,7 @@ import (
 	"tachyform.dev/tachyform/internal/pagehead"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // Likeness gathers how the app of a site will look. Its error wraps [linked.ErrNone] when the start page links no manifest.
@@ -32,5 +33,5 @@ func Likeness(ctx context.Context, s *site.Site) (*likeness.App, error) {
 	if err != nil {
 		return nil, err
 	}
-	return likeness.OfSite(inv, head, &found.Manifest.Processed, linked.Origin, nil), nil
+	return likeness.OfSite(inv, head, &found.Manifest.Processed, weburl.Origin, nil), nil
 }

@@ -21,6 +21,7 @@ import (
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/stage"
 	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // Rehearsal is what is asked of a rehearsal.
@@ -165,7 +166,7 @@ func entrancesOf(s *site.Site) []entrance.Entrance {
 	if err != nil || found.Manifest == nil {
 		return nil // that there is none is said elsewhere
 	}
-	return entrance.Of(found.Manifest, linked.Origin)
+	return entrance.Of(found.Manifest, weburl.Origin)
 }
 
 // maxRoutes is how many routes of applications are rehearsed when nothing is said.

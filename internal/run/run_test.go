@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/http/httptest"
-	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -19,6 +18,7 @@ import (
 	"tachyform.dev/tachyform/internal/config"
 	"tachyform.dev/tachyform/internal/fitting"
 	"tachyform.dev/tachyform/internal/rehearsal"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 const page = `<!doctype html><html lang=en><head><meta charset=utf-8><title>Skerry Line</title><link rel=stylesheet href=/app.css></head><body><h1>Skerry Line</h1></body></html>`
@@ -26,11 +26,7 @@ const page = `<!doctype html><html lang=en><head><meta charset=utf-8><title>Sker
 func folder(t *testing.T, files map[string]string) string {
 	t.Helper()
 	dir := t.TempDir()
-	for name, text := range files {
-		p := filepath.Join(dir, filepath.FromSlash(name))
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(text), 0o644))
-	}
+	tested.Write(t, dir, files)
 	return dir
 }
 

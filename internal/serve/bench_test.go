@@ -12,8 +12,6 @@ import (
 	"net"
 	"net/http"
 	"net/url"
-	"os"
-	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
@@ -23,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 var page = "<!doctype html><title>Skerry</title>" + strings.Repeat("<p>Islands and harbours</p>", 200)
@@ -30,10 +29,7 @@ var page = "<!doctype html><title>Skerry</title>" + strings.Repeat("<p>Islands a
 func folder(t testing.TB, files map[string]string) *site.Server {
 	t.Helper()
 	dir := t.TempDir()
-	for name, data := range files {
-		require.NoError(t, os.MkdirAll(filepath.Join(dir, filepath.Dir(name)), 0o755))
-		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(data), 0o644))
-	}
+	tested.Write(t, dir, files)
 	s, err := site.Open(dir, "/")
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })

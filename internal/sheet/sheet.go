@@ -323,7 +323,7 @@ func (c *canvas) masks(list []entry, y int) int {
 		x := 40 + i*(n+56)
 		c.put(x, y, n, m, mask.m)
 		if mask.m == nil {
-			c.ring(float64(x)+n/2, float64(y)+n/2, 0.4*n, safe)
+			c.ring(float64(x)+n/2, float64(y)+n/2, icon.SafeZone*n, safe)
 		}
 		c.centred(x+n/2, y+n+22, mask.name, 13, regular, pale)
 	}

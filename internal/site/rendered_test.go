@@ -1,26 +1,20 @@
 package site
 
 import (
-	"os"
 	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 // TestRendered puts what a server sends and the folder that it sends files from together.
 func TestRendered(t *testing.T) {
-	put := func(dir string, files map[string]string) {
-		for name, data := range files {
-			p := filepath.Join(dir, name)
-			require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-			require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
-		}
-	}
 	sent, folder := t.TempDir(), t.TempDir()
-	put(sent, map[string]string{"1": "<title>Home</title>", "2": "body {}", "3": "minified", "4": "old worker", "5": "elsewhere"})
-	put(folder, map[string]string{"app.css": "body {}", "lib.js": "not minified", "sw.js": "worker", "notes.txt": "nobody asks", "offline.html": "<title>Off</title>"})
+	tested.Write(t, sent, map[string]string{"1": "<title>Home</title>", "2": "body {}", "3": "minified", "4": "old worker", "5": "elsewhere"})
+	tested.Write(t, folder, map[string]string{"app.css": "body {}", "lib.js": "not minified", "sw.js": "worker", "notes.txt": "nobody asks", "offline.html": "<title>Off</title>"})
 	live, err := Live(sent, "http://127.0.0.1/app/", "http://127.0.0.1", "/app/", []File{
 		{Path: "/app/", URL: "/app/", Real: "1", Size: 19, Type: "text/html"}, {Path: "/app/sw.js", URL: "/app/sw.js", Real: "4", Size: 10, Type: "text/javascript"},
 		{Path: "/media/x.png", URL: "/media/x.png", Real: "5", Size: 9, Type: "image/png"}, {Path: "/static/app.css", URL: "/static/app.css", Real: "2", Size: 7, Type: "text/css"},

@@ -9,16 +9,14 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 func folder(t *testing.T, files ...string) string {
 	t.Helper()
 	dir := t.TempDir()
-	for _, f := range files {
-		p := filepath.Join(dir, filepath.FromSlash(f))
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(f), 0o644))
-	}
+	tested.Write(t, dir, tested.Named(files...))
 	return dir
 }
 

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"runtime"
 	"strings"
 	"testing"
@@ -15,17 +14,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 // serve writes files into a temporary folder and serves it.
 func serve(t testing.TB, files map[string]string, rules site.Rules) *site.Server {
 	t.Helper()
 	dir := t.TempDir()
-	for name, data := range files {
-		p := filepath.Join(dir, filepath.FromSlash(name))
-		require.NoError(t, os.MkdirAll(filepath.Dir(p), 0o755))
-		require.NoError(t, os.WriteFile(p, []byte(data), 0o644))
-	}
+	tested.Write(t, dir, files)
 	s, err := site.Open(dir, "/")
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })

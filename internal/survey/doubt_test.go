@@ -2,7 +2,6 @@ package survey
 
 import (
 	"context"
-	"os"
 	"path/filepath"
 	"testing"
 
@@ -10,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/tested"
 )
 
 func TestDoubt(t *testing.T) {
@@ -30,11 +30,7 @@ func TestDoubt(t *testing.T) {
 		"pages of packages":              {map[string]string{"index.html": page, "package.json": "{}", "node_modules/x/dist/index.html": page, "node_modules/x/index.html": page}, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
-			dir := t.TempDir()
-			for n, data := range c.files {
-				require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, n)), 0o755))
-				require.NoError(t, os.WriteFile(filepath.Join(dir, n), []byte(data), 0o644))
-			}
+			dir := tested.Folder(t, c.files)
 			s, err := site.Open(dir, "")
 			require.NoError(t, err)
 			defer s.Close()

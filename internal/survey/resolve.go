@@ -6,8 +6,6 @@ import (
 	"tachyform.dev/tachyform/internal/weburl"
 )
 
-const anyOrigin = "https://site.invalid"
-
 // Resolve makes a reference absolute against a root-relative base URL. Those of the site's own origin come back
 // root-relative. Fragments are dropped; what is no http(s) URL reports false.
 func Resolve(base, ref string) (string, bool) {
@@ -28,14 +26,14 @@ func Resolve(base, ref string) (string, bool) {
 		}
 	}
 	if !strings.HasPrefix(base, "http:") && !strings.HasPrefix(base, "https:") {
-		base = anyOrigin + base
+		base = weburl.Origin + base
 	}
 	u, err := weburl.ParseRef(base, ref)
 	if err != nil {
 		return "", false
 	}
 	h := u.Href(true)
-	if rest, ok := strings.CutPrefix(h, anyOrigin); ok {
+	if rest, ok := strings.CutPrefix(h, weburl.Origin); ok {
 		return rest, true
 	}
 	return h, strings.HasPrefix(h, "http")

@@ -83,7 +83,7 @@ type Summary struct {
 	Biggest       []Sized       `json:"biggest"`
 	StartWeight   int64         `json:"start_weight"` // the start page and everything it needs, in bytes
 	Links         Links         `json:"links"`
-	Hashed        int           `json:"hashed"`   // files with a digest in their name
+	Hashed        int           `json:"hashed"`         // files with a digest in their name
 	Unneeded      []string      `json:"unneeded"`       // source maps and other files that visitors do not ask for
 	ServerScripts []string      `json:"server_scripts"` // that a server runs, so that visitors get what they make and not what lies in the folder
 	Nowhere       []Nowhere     `json:"nowhere"`

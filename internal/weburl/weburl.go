@@ -3,6 +3,9 @@ package weburl
 
 import "github.com/nlnwa/whatwg-url/url"
 
+// Origin stands for the origin of a folder, which has none yet: a name that no resolver knows (RFC 2606, section 2).
+const Origin = "https://site.invalid"
+
 // URL is a parsed URL (URL Standard, "URL record" with its API).
 type URL = url.Url
 

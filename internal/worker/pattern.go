@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"github.com/dunglas/go-urlpattern"
+
+	"tachyform.dev/tachyform/internal/weburl"
 )
 
 // anyQuery matches a query, or none.
@@ -13,9 +15,6 @@ const anyQuery = `(?:\?[\s\S]*)?`
 
 // anything is how the components of a pattern say that everything matches.
 const anything = "*"
-
-// ownOrigin stands for the origin that a site is served from, which no configuration knows.
-const ownOrigin = "https://site.invalid"
 
 // Pattern is a pattern of the URL Pattern Standard, compiled.
 type Pattern struct {
@@ -27,7 +26,7 @@ type Pattern struct {
 // ParsePattern compiles a pattern: a path such as "/api/:name", or a whole URL with another origin. A pattern that says
 // nothing of a query matches any.
 func ParsePattern(pattern string) (Pattern, error) {
-	p, err := urlpattern.New(pattern, ownOrigin, nil)
+	p, err := urlpattern.New(pattern, weburl.Origin, nil)
 	if err != nil {
 		return Pattern{}, fmt.Errorf("%q is no URL pattern: %w", pattern, err)
 	}
@@ -46,7 +45,7 @@ func ParsePattern(pattern string) (Pattern, error) {
 	}
 	out := Pattern{}
 	origin := ""
-	if !strings.HasPrefix(pattern, "/") && (p.Hostname() != "site.invalid" || p.Protocol() != "https") {
+	if !strings.HasPrefix(pattern, "/") && p.Protocol()+"://"+p.Hostname() != weburl.Origin {
 		out.Other = true
 		var parts [3]string
 		for i, c := range [...][2]string{{p.Protocol(), "[^/]+"}, {p.Hostname(), "[^./]+"}, {p.Port(), "[^/]+"}} {

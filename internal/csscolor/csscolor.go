@@ -1,4 +1,5 @@
-package manifest
+// Package csscolor reads colours of CSS, and compares them.
+package csscolor
 
 import (
 	"fmt"
@@ -23,31 +24,35 @@ func (c Color) Hex() string {
 }
 
 // Contrast is that of two colours, 1 to 21, without their transparency (WCAG 2.2, "contrast ratio").
-func (c Color) Contrast(d Color) float64 {
-	x, y := c.luminance(), d.luminance()
-	return (max(x, y) + 0.05) / (min(x, y) + 0.05)
+func (c Color) Contrast(d Color) float64 { return Contrast(c.Luminance(), d.Luminance()) }
+
+// Luminance is the relative luminance of the colour, 0 to 1, without its transparency (WCAG 2.2).
+func (c Color) Luminance() float64 {
+	return Luminance(float64(c.R)/255, float64(c.G)/255, float64(c.B)/255)
 }
 
-// luminance is the relative luminance, 0 to 1 (WCAG 2.2).
-func (c Color) luminance() float64 {
-	linear := func(v uint8) float64 {
-		x := float64(v) / 255
+// Luminance is the relative luminance of a colour by its sRGB components, each 0 to 1 (WCAG 2.2).
+func Luminance(r, g, b float64) float64 {
+	linear := func(x float64) float64 {
 		if x <= 0.04045 {
 			return x / 12.92
 		}
 		return math.Pow((x+0.055)/1.055, 2.4)
 	}
-	return 0.2126*linear(c.R) + 0.7152*linear(c.G) + 0.0722*linear(c.B)
+	return 0.2126*linear(r) + 0.7152*linear(g) + 0.0722*linear(b)
 }
+
+// Contrast is that of two relative luminances, 1 to 21 (WCAG 2.2, "contrast ratio").
+func Contrast(x, y float64) float64 { return (max(x, y) + 0.05) / (min(x, y) + 0.05) }
 
 var cssComment = regexp.MustCompile(`(?s)/\*.*?\*/`)
 
 // outerComments are those before and behind a value; the last may be left open.
 var outerComments = regexp.MustCompile(`(?s)^(?:\s*/\*.*?\*/)+|(?:/\*[^*]*(?:\*+[^*/][^*]*)*\*+/\s*)+$|/\*[^*]*(?:\*+[^*/][^*]*)*\**$`)
 
-// ParseColor reads the forms of CSS Color 4 that need no context: hexadecimal, names, transparent, rgb(), hsl(), hwb(),
+// Parse reads the forms of CSS Color 4 that need no context: hexadecimal, names, transparent, rgb(), hsl(), hwb(),
 // lab(), lch(), oklab(), oklch() and color(), in old and new syntax. Colours outside sRGB are clamped to it.
-func ParseColor(s string) (Color, bool) {
+func Parse(s string) (Color, bool) {
 	s = strings.ToLower(strings.Trim(s, " \t\r\n\f"))
 	if bare := strings.Trim(outerComments.ReplaceAllString(s, ""), " \t\r\n\f"); strings.HasPrefix(bare, "#") || strings.HasSuffix(bare, ")") { // seen in Chromium: not around names
 		s = bare
