@@ -26,7 +26,7 @@ const maxName = 45
 
 // want makes a check that looks for a member which is not there.
 func want(id, member, title, why, mend, spec, example string, matters []string, has func(*manifest.Processed) bool) Check {
-	return Check{ID: "manifest/" + id, Level: Advice, Area: "manifest", Title: title, Why: why, Mend: mend, Spec: spec, Example: example, Matters: matters,
+	return Check{ID: "manifest/" + id, Level: Advice, Title: title, Why: why, Mend: mend, Spec: spec, Example: example, Matters: matters,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
 				return nil, false
@@ -55,7 +55,7 @@ var appearanceChecks = []Check{
 	want("screenshots-missing", "screenshots", "The dialogue to install shows the app", "Without screenshots Chromium shows a small dialogue with a name and an address.",
 		"add screenshots of form_factor wide and narrow (tachyform manifest SITE --write --screenshots)", "Web App Manifest - Application Information, \"screenshots member\"", `{"name": "Skerry"}`, []string{"chromium-desktop", "chromium-android"}, func(*manifest.Processed) bool { return false }),
 	{
-		ID: "manifest/screenshots-one-sided", Level: Advice, Area: "manifest", Title: "There are screenshots for wide and for narrow screens",
+		ID: "manifest/screenshots-one-sided", Level: Advice, Title: "There are screenshots for wide and for narrow screens",
 		Why: "A desktop shows only wide screenshots, and a phone the others; one of them shows none.", Mend: "add the other form_factor", Spec: "Web App Manifest - Application Information, \"form_factor member\"",
 		Example: `"screenshots": [{"src": "a.png", "sizes": "1280x800", "form_factor": "wide"}]`, Matters: []string{"chromium-desktop", "chromium-android"},
 		run: func(f *facts) ([]Finding, bool) {
@@ -76,7 +76,7 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/screenshot-unusable", Level: Warning, Area: "manifest", Title: "Screenshots are pictures of the size that is said",
+		ID: "manifest/screenshot-unusable", Level: Warning, Title: "Screenshots are pictures of the size that is said",
 		Why: "A screenshot that is missing, of another size, under 320 or over 3840 px a side, or of which one side is more than 2.3 times the other, is not shown.", Mend: "take it again, or correct the entry",
 		Spec: "Web App Manifest - Application Information, \"screenshots member\"; measured in Chromium", Example: `{"src": "gone.png", "sizes": "1280x800"}`, Matters: []string{"chromium-desktop", "chromium-android"},
 		run: func(f *facts) ([]Finding, bool) {
@@ -119,7 +119,7 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/screenshots-left-out", Level: Advice, Area: "manifest", Title: "All screenshots are shown",
+		ID: "manifest/screenshots-left-out", Level: Advice, Title: "All screenshots are shown",
 		Why: "The dialogue to install shows those that have the ratio of the first, at most eight; the others are left out.", Mend: "take all of a form factor in the same size", Spec: "Web App Manifest - Application Information, \"screenshots member\"; Chromium's documentation",
 		Example: `a wide screenshot of 1280x800 and one of 1024x768`, Matters: []string{"chromium-desktop", "chromium-android"},
 		run: func(f *facts) ([]Finding, bool) {
@@ -155,7 +155,7 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/description-long", Level: Advice, Area: "manifest", Title: "The description has room in the dialogue to install",
+		ID: "manifest/description-long", Level: Advice, Title: "The description has room in the dialogue to install",
 		Why: "The dialogue cuts off what is longer than about 300 characters.", Mend: "say it in a sentence or two", Spec: "Web App Manifest - Application Information, \"description member\"",
 		Example: `"description": "Skerry Line is …" (of 500 characters)`, Matters: []string{"chromium-desktop", "chromium-android"},
 		run: func(f *facts) ([]Finding, bool) {
@@ -169,7 +169,7 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/theme-color-hard-to-read", Level: Advice, Area: "manifest", Title: "Clock and signs can be read on the theme colour",
+		ID: "manifest/theme-color-hard-to-read", Level: Advice, Title: "Clock and signs can be read on the theme colour",
 		Why: "Android writes white on a colour as soon as white can be told apart from it (a contrast of 3); below 4.5 many people cannot read it, least of all outdoors.", Mend: "make the colour darker, or so light that black is written on it", Spec: "Web Content Accessibility Guidelines, \"Contrast (Minimum)\"",
 		Example: `"theme_color": "#e64a19"`, Matters: []string{"chromium-android", "samsung-android"},
 		run: func(f *facts) ([]Finding, bool) {
@@ -184,7 +184,7 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/theme-color-light-only", Level: Advice, Area: "pages", Title: "The title bar turns dark with the page",
+		ID: "pages/theme-color-light-only", Level: Advice, Title: "The title bar turns dark with the page",
 		Why: "Where the device prefers dark, the page is dark and a light bar stays above it.", Mend: "put <meta name=\"theme-color\" media=\"(prefers-color-scheme: dark)\" content=\"…\"> before the other; tachyform fit does (theme_color_dark under [pages])", Spec: "HTML Standard, \"theme-color\"",
 		Example: `@media (prefers-color-scheme: dark) { body { background: #111 } } and one theme colour, #fff`,
 		run: func(f *facts) ([]Finding, bool) {
@@ -220,7 +220,7 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/short-name-long", Level: Advice, Area: "manifest", Title: "The name has room under the icon",
+		ID: "manifest/short-name-long", Level: Advice, Title: "The name has room under the icon",
 		Why: "A home screen cuts off what is wider than its label: about twelve letters, or six of Chinese, Japanese or Korean.", Mend: "add a \"short_name\" that fits", Spec: "W3C Web Application Manifest, \"short_name member\"",
 		Example: `"short_name": "Skerry Line ferries and tides"`, Matters: []string{"chromium-android", "safari-ios", "firefox-android", "samsung-android"},
 		run: func(f *facts) ([]Finding, bool) {
@@ -239,7 +239,7 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/name-long", Level: Advice, Area: "manifest", Title: "The name has room in the dialogue to install",
+		ID: "manifest/name-long", Level: Advice, Title: "The name has room in the dialogue to install",
 		Why: "Dialogues and title bars cut longer names off.", Mend: "put the rest into \"description\"", Spec: "W3C Web Application Manifest, \"name member\"", Example: `"name": "Skerry Line, ferries, timetables, tides and fares of all the islands"`,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() {
@@ -252,7 +252,7 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/pages-outside-scope", Level: Advice, Area: "manifest", Title: "The scope contains the site's pages",
+		ID: "manifest/pages-outside-scope", Level: Advice, Title: "The scope contains the site's pages",
 		Why: "A link to a page outside the scope opens it with the browser's own frame: the visitor falls out of the app.", Mend: "let the scope begin all pages, or leave it out and put the manifest above them",
 		Spec: "W3C Web Application Manifest, \"scope member\"", Example: `"scope": "/app/"`,
 		run: func(f *facts) ([]Finding, bool) {
@@ -278,7 +278,7 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/start-url-of-a-person", Level: Warning, Area: "manifest", Title: "The start URL is for everybody",
+		ID: "manifest/start-url-of-a-person", Level: Warning, Title: "The start URL is for everybody",
 		Why: "An app that opens on an account page greets everybody else with a sign-in, and has nothing to show without a network.", Mend: "start on a page for everybody", Spec: "W3C Web Application Manifest, \"start_url member\", \"Privacy considerations\"",
 		Example: `"start_url": "/account/"`,
 		run: func(f *facts) ([]Finding, bool) {
@@ -298,7 +298,7 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/language-differs", Level: Advice, Area: "manifest", Title: "Manifest and start page have the same language",
+		ID: "manifest/language-differs", Level: Advice, Title: "Manifest and start page have the same language",
 		Why: "The app's name is read aloud in one language and the page in another.", Mend: "let both say the same", Spec: "W3C Web Application Manifest, \"lang member\"", Example: `<html lang="de"> with "lang": "en"`,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() || f.manifest.Processed.Lang == "" || f.inv.Start == nil || f.inv.Start.Lang == "" {
@@ -312,7 +312,7 @@ var appearanceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/background-flashes", Level: Advice, Area: "manifest", Title: "The background colour is that of the start page",
+		ID: "manifest/background-flashes", Level: Advice, Title: "The background colour is that of the start page",
 		Why: "The app opens in one colour and jumps to another as soon as the page is there.", Mend: "write the start page's background colour", Spec: "W3C Web Application Manifest, \"background_color member\"",
 		Example: `"background_color": "#ffffff" before a dark page`,
 		run: func(f *facts) ([]Finding, bool) {

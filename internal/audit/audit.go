@@ -40,7 +40,6 @@ const (
 type Check struct {
 	ID    string
 	Level Level
-	Area  string
 	Title string
 	Why   string // what it means for a visitor
 	Mend  string // what to do in general
@@ -59,9 +58,12 @@ type Check struct {
 	run  func(*facts) ([]Finding, bool) // false when the check does not apply
 }
 
+// Area is the first part of its ID.
+func (c *Check) Area() string { return finding.Area(c.ID) }
+
 // About gives what there is to say of the check.
 func (c Check) About() finding.Check {
-	return finding.Check{ID: c.ID, Level: c.Level, Area: c.Area, Title: c.Title, Why: c.Why, Mend: c.Mend, Spec: c.Spec, Example: c.Example, Matters: c.Matters, Blocks: c.DecidesOn()}
+	return finding.Check{ID: c.ID, Level: c.Level, Title: c.Title, Why: c.Why, Mend: c.Mend, Spec: c.Spec, Example: c.Example, Matters: c.Matters, Blocks: c.DecidesOn()}
 }
 
 // About gives what there is to say of all checks.
@@ -234,6 +236,8 @@ type Options struct {
 	Inventory *survey.Inventory // of the site when it was taken before
 	Deployed  *deployed.Report  // how what is live differs from the release that was to be deployed; nil when that was not asked
 
+	Sample int // how many pages are rehearsed, 0 for all; every page is read all the same
+
 	Looks bool // how the app will look is gathered, which takes its pictures to be decoded
 
 	Unmet *survey.Registration // a call that registers a worker and is not come to when the start page's scripts run; nil for none
@@ -246,7 +250,7 @@ type Options struct {
 
 // named says whether a list has a check by its id or area.
 func named(c Check, list []string) bool {
-	return slices.Contains(list, c.ID) || slices.Contains(list, c.Area)
+	return slices.Contains(list, c.ID) || slices.Contains(list, c.Area())
 }
 
 // Unknown gives the names among some that are neither a check's id nor an area, sorted.
@@ -294,7 +298,7 @@ func Run(ctx context.Context, server *site.Server, r *rehearsal.Report, o Option
 		}
 		why, skip := o.Skip[c.ID]
 		if !skip {
-			why, skip = o.Skip[c.Area]
+			why, skip = o.Skip[c.Area()]
 		}
 		if skip {
 			f.blocks(c, blockers)

@@ -507,7 +507,7 @@ func TestChecksSayWhatTheyMustSay(t *testing.T) {
 	for _, c := range Checks() {
 		assert.False(t, seen[c.ID], c.ID)
 		seen[c.ID] = true
-		assert.True(t, strings.HasPrefix(c.ID, c.Area+"/"), c.ID)
+		assert.Regexp(t, `^[a-z]+/[a-z-]+$`, c.ID)
 		assert.True(t, slices.Contains([]Level{Blocker, Warning, Advice}, c.Level), c.ID)
 		for _, text := range []string{c.Title, c.Why, c.Mend, c.Spec, c.Example} {
 			assert.NotEmpty(t, text, c.ID)

@@ -14,7 +14,7 @@ import (
 // dataChecks are about what scripts get and what visitors send.
 var dataChecks = []Check{
 	{
-		ID: "updates/data-never-fresh", Level: Warning, Area: "updates", Title: "Data that changes on the server reaches visitors",
+		ID: "updates/data-never-fresh", Level: Warning, Title: "Data that changes on the server reaches visitors",
 		Example: `addAll(["/departures.json"]) while installing, and caches.match(request) || fetch(request)`,
 		Why:     "Timetables, prices and lists change without a release. Who was there once sees the old ones, and does not know that they are old.",
 		Mend:    "ask the network first for it and keep a copy, with [[rule]] match = its address, answer = \"network-first\"; and leave it out of what is stored while installing", Spec: "rehearsed: the file changes on the server, and nothing else does",
@@ -40,7 +40,7 @@ var dataChecks = []Check{
 		},
 	},
 	{
-		ID: "offline/page-as-data", Level: Advice, Area: "offline", Title: "Scripts that ask for data get no page",
+		ID: "offline/page-as-data", Level: Advice, Title: "Scripts that ask for data get no page",
 		Example: `fetch(event.request).catch(() => caches.match("/offline.html")) for every request`,
 		Why:     "The script takes the page for an answer: it throws, or draws nonsense, where it could say that there is no network.",
 		Mend:    "show a page in place of another only for navigations (event.request.mode === \"navigate\")", Spec: "rehearsed",
@@ -69,7 +69,7 @@ var dataChecks = []Check{
 		},
 	},
 	{
-		ID: "offline/form-lost", Level: Advice, Area: "offline", Title: "What visitors write into a form is not lost",
+		ID: "offline/form-lost", Level: Advice, Title: "What visitors write into a form is not lost",
 		Example: `<form method="post" action="/book"> and no rule that keeps the post`,
 		Why:     "Somebody books on a train where the network has just gone: what was written is away, and nothing is sent later.",
 		Mend:    "keep it: [[rule]] match = the action, method = \"POST\", answer = \"outbox\"; or say on the page that there is no network before it is sent", Spec: "rehearsed: the form is sent without a network, and then there is one",
@@ -95,7 +95,7 @@ var dataChecks = []Check{
 		},
 	},
 	{
-		ID: "worker/list-not-filled", Level: Warning, Area: "worker", Title: "What the build writes into the worker is in it",
+		ID: "worker/list-not-filled", Level: Warning, Title: "What the build writes into the worker is in it",
 		Example: `keep(self.__FILES), and no build has put a list there`,
 		Why:     "The worker was copied as it is in the sources. It does not start, or stores nothing: without a network nothing is there.",
 		Mend:    "release the worker that the build wrote, and look whether its step ran; or let tachyform fit write the worker", Spec: "read",
@@ -126,7 +126,7 @@ var dataChecks = []Check{
 		},
 	},
 	{
-		ID: "updates/one-store", Level: Advice, Area: "updates", Title: "The release and what visits gather lie in stores of their own",
+		ID: "updates/one-store", Level: Advice, Title: "The release and what visits gather lie in stores of their own",
 		Example: `one store "site" for addAll() while installing and for put() at every fetch`,
 		Why:     "Neither can be thrown away without the other: a new release either takes along what visitors have kept, or leaves behind what nobody needs, and the store grows.",
 		Mend:    "use a store for each release, and another one, with a bound, for what is kept as visitors come by it", Spec: "rehearsed",

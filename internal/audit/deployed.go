@@ -24,7 +24,10 @@ func (f *facts) differs(is func(deployed.File) bool, say func(deployed.File) str
 // deployedChecks compare what is live with the release that was to be deployed (--release).
 var deployedChecks = []Check{
 	{
-		ID: "deployed/another-release", Level: Blocker, Area: "deployed", Title: "What is live is the release", Why: "Visitors have another release, or another site, than the one that you mean to have deployed.", Mend: "deploy the folder, look at host and base path, and empty what keeps answers on the way", Spec: "observed", Example: "the server's worker names another release than the one in the folder",
+		ID: "deployed/another-release", Level: Blocker, Title: "What is live is the release",
+		Why:  "Visitors have another release, or another site, than the one that you mean to have deployed.",
+		Mend: "deploy the folder, look at host and base path, and empty what keeps answers on the way",
+		Spec: "observed", Example: "the server's worker names another release than the one in the folder",
 		run: func(f *facts) ([]Finding, bool) {
 			if f.deployed == nil {
 				return nil, false
@@ -43,7 +46,10 @@ var deployedChecks = []Check{
 		},
 	},
 	{
-		ID: "deployed/missing", Level: Blocker, Area: "deployed", Title: "Every file of the release is on the server", Why: "A page lacks something, and the worker, which takes a release whole or not at all, installs nothing as long as a file is missing that it needs.", Mend: "deploy the whole folder; when a file is left out on purpose, name it in [stow] never", Spec: "observed", Example: "app.css is answered with 404, or with the page of what is missing",
+		ID: "deployed/missing", Level: Blocker, Title: "Every file of the release is on the server",
+		Why:  "A page lacks something, and the worker, which takes a release whole or not at all, installs nothing as long as a file is missing that it needs.",
+		Mend: "deploy the whole folder; when a file is left out on purpose, name it in [stow] never",
+		Spec: "observed", Example: "app.css is answered with 404, or with the page of what is missing",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.differs(func(x deployed.File) bool {
 				return x.What == deployed.Missing || x.What == deployed.Page || x.What == deployed.Unanswered
@@ -59,7 +65,10 @@ var deployedChecks = []Check{
 		},
 	},
 	{
-		ID: "deployed/altered-refused", Level: Blocker, Area: "deployed", Title: "The host leaves alone what the worker checks", Why: "The worker compares what it stores with the digests of the release: nobody gets this release while a page, script or style comes otherwise.", Mend: "keep the host from rewriting, minifying or compressing files by itself; or run tachyform fit on what the host serves", Spec: "docs/caching.md, \"The release\"", Example: "the host takes the white space out of app.js",
+		ID: "deployed/altered-refused", Level: Blocker, Title: "The host leaves alone what the worker checks",
+		Why:  "The worker compares what it stores with the digests of the release: nobody gets this release while a page, script or style comes otherwise.",
+		Mend: "keep the host from rewriting, minifying or compressing files by itself; or run tachyform fit on what the host serves",
+		Spec: "docs/caching.md, \"The release\"", Example: "the host takes the white space out of app.js",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.differs(func(x deployed.File) bool { return x.What == deployed.Altered && x.Needed && !x.Accepted }, func(x deployed.File) string {
 				return fmt.Sprintf("%s comes with %s: the worker does not accept it", x.URL, x.How)
@@ -67,7 +76,10 @@ var deployedChecks = []Check{
 		},
 	},
 	{
-		ID: "deployed/altered", Level: Warning, Area: "deployed", Title: "What is served is what was deployed", Why: "The host changes files on their way: what was tested is not what visitors get.", Mend: "keep the host from it, when it is not what you want", Spec: "observed", Example: "pictures that the host compresses anew, a script that it puts into pages",
+		ID: "deployed/altered", Level: Warning, Title: "What is served is what was deployed",
+		Why:  "The host changes files on their way: what was tested is not what visitors get.",
+		Mend: "keep the host from it, when it is not what you want",
+		Spec: "observed", Example: "pictures that the host compresses anew, a script that it puts into pages",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.differs(func(x deployed.File) bool { return x.What == deployed.Altered && !(x.Needed && !x.Accepted) }, func(x deployed.File) string {
 				text := fmt.Sprintf("%s comes with %s", x.URL, x.How)
@@ -79,7 +91,10 @@ var deployedChecks = []Check{
 		},
 	},
 	{
-		ID: "deployed/stale", Level: Blocker, Area: "deployed", Title: "Nothing on the way keeps old files", Why: "A cache between the server and the visitor gives files of an older release: visitors get a mix, or nothing new at all.", Mend: "empty it after each release, and send Cache-Control: no-cache for files without a digest in their name (tachyform headers)", Spec: "RFC 9111, section 4.2", Example: "the server has the new app.css, and a content delivery network the old one",
+		ID: "deployed/stale", Level: Blocker, Title: "Nothing on the way keeps old files",
+		Why:  "A cache between the server and the visitor gives files of an older release: visitors get a mix, or nothing new at all.",
+		Mend: "empty it after each release, and send Cache-Control: no-cache for files without a digest in their name (tachyform headers)",
+		Spec: "RFC 9111, section 4.2", Example: "the server has the new app.css, and a content delivery network the old one",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.differs(func(x deployed.File) bool { return x.What == deployed.Stale }, func(x deployed.File) string {
 				text := x.URL + " is an older one; asked past all caches, the server has the right one"
@@ -91,7 +106,10 @@ var deployedChecks = []Check{
 		},
 	},
 	{
-		ID: "deployed/refused", Level: Blocker, Area: "deployed", Title: "The server answers everybody what everybody needs", Why: "Browsers fetch manifest, icons and worker without the visitor's sign-in: what is refused is not there for them.", Mend: "leave these files out of what needs a sign-in; to look at a staging server, give --user, --header or --cookies", Spec: "Web App Manifest, \"Fetching the manifest\"", Example: "manifest.webmanifest is answered with 401",
+		ID: "deployed/refused", Level: Blocker, Title: "The server answers everybody what everybody needs",
+		Why:  "Browsers fetch manifest, icons and worker without the visitor's sign-in: what is refused is not there for them.",
+		Mend: "leave these files out of what needs a sign-in; to look at a staging server, give --user, --header or --cookies",
+		Spec: "Web App Manifest, \"Fetching the manifest\"", Example: "manifest.webmanifest is answered with 401",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.differs(func(x deployed.File) bool { return x.What == deployed.Refused }, func(x deployed.File) string {
 				return fmt.Sprintf("%s is answered with status %d", x.URL, x.Status)
@@ -99,7 +117,10 @@ var deployedChecks = []Check{
 		},
 	},
 	{
-		ID: "deployed/moved", Level: Blocker, Area: "deployed", Title: "Files are at their addresses", Why: "Browsers refuse a worker that is redirected, and the worker stores nothing that was.", Mend: "answer these addresses themselves, without a redirect", Spec: "Service Workers, \"Update\"", Example: "/sw.js leads to /static/sw.js",
+		ID: "deployed/moved", Level: Blocker, Title: "Files are at their addresses",
+		Why:  "Browsers refuse a worker that is redirected, and the worker stores nothing that was.",
+		Mend: "answer these addresses themselves, without a redirect",
+		Spec: "Service Workers, \"Update\"", Example: "/sw.js leads to /static/sw.js",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.differs(func(x deployed.File) bool { return x.What == deployed.Moved }, func(x deployed.File) string {
 				return fmt.Sprintf("%s leads to %s", x.URL, x.To)
@@ -107,7 +128,10 @@ var deployedChecks = []Check{
 		},
 	},
 	{
-		ID: "deployed/headers", Level: Warning, Area: "deployed", Title: "The server sends the headers that the release needs", Why: "Lifetimes decide when visitors see a release, media types whether a file counts at all.", Mend: "run tachyform headers for your server", Spec: "RFC 9111; docs/releases.md", Example: "Cache-Control: max-age=86400 on sw.js",
+		ID: "deployed/headers", Level: Warning, Title: "The server sends the headers that the release needs",
+		Why:  "Lifetimes decide when visitors see a release, media types whether a file counts at all.",
+		Mend: "run tachyform headers for your server",
+		Spec: "RFC 9111; docs/releases.md", Example: "Cache-Control: max-age=86400 on sw.js",
 		run: func(f *facts) ([]Finding, bool) {
 			if f.deployed == nil {
 				return nil, false

@@ -10,7 +10,7 @@ import (
 
 var deviceChecks = []Check{
 	{
-		ID: "device/not-everywhere", Level: Advice, Area: "device", Title: "What scripts ask of a device is there on all platforms", Example: "navigator.bluetooth, which no iPhone has",
+		ID: "device/not-everywhere", Level: Advice, Title: "What scripts ask of a device is there on all platforms", Example: "navigator.bluetooth, which no iPhone has",
 		Why:  "On a platform that lacks it the script fails, or a button does nothing.",
 		Mend: "show what needs it only where it is there, and offer another way; [audit] platforms names those that the site is for", Spec: "open compatibility data, dated in docs/words.md",
 		run: func(f *facts) ([]Finding, bool) {

@@ -85,9 +85,10 @@ func outcomeWords(e rehearsal.EntranceResult) string {
 
 var entranceChecks = []Check{
 	{
-		ID: "manifest/entrance-unanswered", Level: Warning, Area: "manifest", Title: "Every way into the app is answered", Example: `"shortcuts": [{"name": "Tides", "url": "/tide/"}], and the page is /tides/`,
-		Why:  "Somebody who taps the shortcut, shares to the app or opens a file with it gets an error page.",
-		Mend: "correct the address, or answer it", Spec: "W3C Web Application Manifest, \"shortcuts member\"; Web Share Target",
+		ID: "manifest/entrance-unanswered", Level: Warning, Title: "Every way into the app is answered",
+		Example: `"shortcuts": [{"name": "Tides", "url": "/tide/"}], and the page is /tides/`,
+		Why:     "Somebody who taps the shortcut, shares to the app or opens a file with it gets an error page.",
+		Mend:    "correct the address, or answer it", Spec: "W3C Web Application Manifest, \"shortcuts member\"; Web Share Target",
 		Matters: []string{"chromium-desktop", "chromium-android", "samsung-android"},
 		run: func(f *facts) ([]Finding, bool) {
 			return f.entered(func(e rehearsal.EntranceResult) bool {
@@ -101,9 +102,10 @@ var entranceChecks = []Check{
 		},
 	},
 	{
-		ID: "offline/entrance-lost", Level: Warning, Area: "offline", Title: "Every way into the app leads somewhere without a network", Example: `"start_url": "/?from=icon" and a worker that stores "/" only`,
-		Why:  "Without a network, a tap on the icon or on a shortcut shows another page, or the browser's error page, although the page itself is stored.",
-		Mend: "have the worker answer the address as it stands in the manifest, with its query, or write it without one", Spec: "W3C Web Application Manifest, \"start_url member\", \"shortcuts member\"",
+		ID: "offline/entrance-lost", Level: Warning, Title: "Every way into the app leads somewhere without a network",
+		Example: `"start_url": "/?from=icon" and a worker that stores "/" only`,
+		Why:     "Without a network, a tap on the icon or on a shortcut shows another page, or the browser's error page, although the page itself is stored.",
+		Mend:    "have the worker answer the address as it stands in the manifest, with its query, or write it without one", Spec: "W3C Web Application Manifest, \"start_url member\", \"shortcuts member\"",
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.workers() {
 				return nil, false // that nothing is there without a network is said of all pages
@@ -119,7 +121,7 @@ var entranceChecks = []Check{
 		},
 	},
 	{
-		ID: "offline/share-lost", Level: Warning, Area: "offline", Title: "What other apps share is not lost", Example: `"share_target": {"method": "POST", …} and no rule that keeps the post`,
+		ID: "offline/share-lost", Level: Warning, Title: "What other apps share is not lost", Example: `"share_target": {"method": "POST", …} and no rule that keeps the post`,
 		Why:  "People share a picture or a text to the app where there is no network; it is gone, and nobody says so.",
 		Mend: "keep it: [[rule]] match = the action, method = \"POST\", answer = \"outbox\"; or take it in the worker's fetch handler", Spec: "Web Share Target",
 		Matters: []string{"chromium-desktop", "chromium-android", "samsung-android"},
@@ -135,7 +137,7 @@ var entranceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/file-not-taken", Level: Warning, Area: "manifest", Title: "Files that the app opens are taken", Example: `"file_handlers" and no script that mentions launchQueue`,
+		ID: "manifest/file-not-taken", Level: Warning, Title: "Files that the app opens are taken", Example: `"file_handlers" and no script that mentions launchQueue`,
 		Why:  "The system hands the file over, the app opens, and shows nothing of it.",
 		Mend: "take it by launchQueue.setConsumer, or leave file_handlers out", Spec: "Web App Manifest - Incubations, \"file_handlers member\", \"launch queue\"",
 		Matters: []string{"chromium-desktop"},
@@ -163,9 +165,10 @@ var entranceChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/launch-not-heard", Level: Warning, Area: "manifest", Title: "An app whose window stays where it is hears what was asked of it", Example: `"launch_handler": {"client_mode": "focus-existing"} and no script that asks launchQueue`,
-		Why:  "While the app is open, a tap on a shortcut, a link or a file only brings its window to the front: it goes on showing what it showed.",
-		Mend: "take the address by launchQueue.setConsumer and show what it names, or write navigate-existing", Spec: "Web App Manifest - Incubations, \"launch_handler member\", \"launch queue\"",
+		ID: "manifest/launch-not-heard", Level: Warning, Title: "An app whose window stays where it is hears what was asked of it",
+		Example: `"launch_handler": {"client_mode": "focus-existing"} and no script that asks launchQueue`,
+		Why:     "While the app is open, a tap on a shortcut, a link or a file only brings its window to the front: it goes on showing what it showed.",
+		Mend:    "take the address by launchQueue.setConsumer and show what it names, or write navigate-existing", Spec: "Web App Manifest - Incubations, \"launch_handler member\", \"launch queue\"",
 		Matters: []string{"chromium-desktop"},
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() || len(f.manifest.Processed.LaunchHandler) == 0 || f.manifest.Processed.LaunchHandler[0] != "focus-existing" || f.scriptsElsewhere() {
@@ -190,7 +193,7 @@ var entranceChecks = []Check{
 		},
 	},
 	{
-		ID: "worker/push-fails", Level: Warning, Area: "worker", Title: "Push messages are taken", Example: "onpush = (e) => show(e.data.json().notification.title)",
+		ID: "worker/push-fails", Level: Warning, Title: "Push messages are taken", Example: "onpush = (e) => show(e.data.json().notification.title)",
 		Why:  "The handler fails, so the visitor gets no notification, or one that the browser makes up.",
 		Mend: "look at the line; take messages without data, and with other data than your own server's", Spec: "Push API, \"receiving push messages\"",
 		run: func(f *facts) ([]Finding, bool) {
@@ -205,9 +208,10 @@ var entranceChecks = []Check{
 		},
 	},
 	{
-		ID: "worker/push-shows-nothing", Level: Warning, Area: "worker", Title: "Push messages are shown", Example: "onpush = (e) => { registration.showNotification(\"Late\"); } without waitUntil, or a handler that only stores",
-		Why:  "Browsers show a notification of their own when a site shows none (\"updated in the background\"), and take the permission back when it happens often.",
-		Mend: "show a notification for every message, inside of event.waitUntil", Spec: "Push API, \"userVisibleOnly\"",
+		ID: "worker/push-shows-nothing", Level: Warning, Title: "Push messages are shown",
+		Example: "onpush = (e) => { registration.showNotification(\"Late\"); } without waitUntil, or a handler that only stores",
+		Why:     "Browsers show a notification of their own when a site shows none (\"updated in the background\"), and take the permission back when it happens often.",
+		Mend:    "show a notification for every message, inside of event.waitUntil", Spec: "Push API, \"userVisibleOnly\"",
 		run: func(f *facts) ([]Finding, bool) {
 			p := f.pushes()
 			if p == nil || p.Error != "" {
@@ -223,9 +227,10 @@ var entranceChecks = []Check{
 		},
 	},
 	{
-		ID: "worker/tap-does-nothing", Level: Warning, Area: "worker", Title: "A tap on a notification opens the app", Example: "onpush shows a notification, and nothing listens for notificationclick",
-		Why:  "The visitor taps on the message and nothing happens.",
-		Mend: "listen for notificationclick: close the notification and bring a page to the front, or open one (clients.openWindow), inside of event.waitUntil", Spec: "Notifications API, \"notificationclick\"; Service Workers, section 4.3.4",
+		ID: "worker/tap-does-nothing", Level: Warning, Title: "A tap on a notification opens the app",
+		Example: "onpush shows a notification, and nothing listens for notificationclick",
+		Why:     "The visitor taps on the message and nothing happens.",
+		Mend:    "listen for notificationclick: close the notification and bring a page to the front, or open one (clients.openWindow), inside of event.waitUntil", Spec: "Notifications API, \"notificationclick\"; Service Workers, section 4.3.4",
 		run: func(f *facts) ([]Finding, bool) {
 			p := f.pushes()
 			if p == nil || p.Tap == nil {

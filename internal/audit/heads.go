@@ -67,7 +67,10 @@ func viewport(content string) map[string]string {
 // headChecks look at what pages say in their heads.
 var headChecks = []Check{
 	{
-		ID: "pages/viewport-not-fitting", Level: Warning, Area: "pages", Title: "The viewport is as wide as the screen", Why: "A viewport of a fixed width is shown tiny on a phone, or cut off.", Mend: "write width=device-width", Spec: "CSS Viewport Module",
+		ID: "pages/viewport-not-fitting", Level: Warning, Title: "The viewport is as wide as the screen",
+		Why:     "A viewport of a fixed width is shown tiny on a phone, or cut off.",
+		Mend:    "write width=device-width",
+		Spec:    "CSS Viewport Module",
 		Example: `<meta name="viewport" content="width=1024">`,
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onTags("viewport", func(_ pageHead, t pagehead.Tag) string {
@@ -80,7 +83,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/zoom-forbidden", Level: Warning, Area: "pages", Title: "Visitors may enlarge the page", Why: "People who see badly cannot read a page that forbids to enlarge it.", Mend: "remove user-scalable and maximum-scale", Spec: "Web Content Accessibility Guidelines, \"Resize text\"",
+		ID: "pages/zoom-forbidden", Level: Warning, Title: "Visitors may enlarge the page",
+		Why:     "People who see badly cannot read a page that forbids to enlarge it.",
+		Mend:    "remove user-scalable and maximum-scale",
+		Spec:    "Web Content Accessibility Guidelines, \"Resize text\"",
 		Example: `<meta name="viewport" content="width=device-width, user-scalable=no">`,
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onTags("viewport", func(_ pageHead, t pagehead.Tag) string {
@@ -96,7 +102,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/title-missing", Level: Warning, Area: "pages", Title: "Pages have titles", Why: "The window, the list of recent apps and a screen reader show an address instead of a name.", Mend: "write a <title>", Spec: "HTML Standard, \"The title element\"", Example: "<head></head>",
+		ID: "pages/title-missing", Level: Warning, Title: "Pages have titles",
+		Why:  "The window, the list of recent apps and a screen reader show an address instead of a name.",
+		Mend: "write a <title>",
+		Spec: "HTML Standard, \"The title element\"", Example: "<head></head>",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onPages(func(i int, _ pageHead) string {
 				if f.pageAt(i).Title == "" {
@@ -107,7 +116,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/title-long", Level: Advice, Area: "pages", Title: "Titles have room", Why: "Tabs, windows and lists cut longer titles off.", Mend: "put what tells the page apart first, and shorten the rest", Spec: "HTML Standard, \"The title element\"", Example: "<title>Timetable of all ferries of Skerry Line from Monday to Sunday, summer and winter, all harbours</title>",
+		ID: "pages/title-long", Level: Advice, Title: "Titles have room",
+		Why:  "Tabs, windows and lists cut longer titles off.",
+		Mend: "put what tells the page apart first, and shorten the rest",
+		Spec: "HTML Standard, \"The title element\"", Example: "<title>Timetable of all ferries of Skerry Line from Monday to Sunday, summer and winter, all harbours</title>",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onPages(func(i int, _ pageHead) string {
 				if n := utf8.RuneCountInString(f.pageAt(i).Title); n > maxTitle {
@@ -118,7 +130,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/titles-alike", Level: Advice, Area: "pages", Title: "Titles tell pages apart", Why: "In the list of windows, in the history and for a screen reader the pages are the same.", Mend: "name in each title what the page is about", Spec: "HTML Standard, \"The title element\"", Example: "<title>Skerry Line</title> on every page",
+		ID: "pages/titles-alike", Level: Advice, Title: "Titles tell pages apart",
+		Why:  "In the list of windows, in the history and for a screen reader the pages are the same.",
+		Mend: "name in each title what the page is about",
+		Spec: "HTML Standard, \"The title element\"", Example: "<title>Skerry Line</title> on every page",
 		run: func(f *facts) ([]Finding, bool) {
 			if len(f.inv.Pages) < 3 {
 				return nil, false
@@ -138,7 +153,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/language-missing", Level: Advice, Area: "pages", Title: "Pages say their language", Why: "Screen readers read the page in the visitor's own language, whatever it is written in, and browsers offer to translate it wrongly.", Mend: "write <html lang=\"…\">", Spec: "HTML Standard, \"The lang and xml:lang attributes\"", Example: "<html>",
+		ID: "pages/language-missing", Level: Advice, Title: "Pages say their language",
+		Why:  "Screen readers read the page in the visitor's own language, whatever it is written in, and browsers offer to translate it wrongly.",
+		Mend: "write <html lang=\"…\">",
+		Spec: "HTML Standard, \"The lang and xml:lang attributes\"", Example: "<html>",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onPages(func(i int, _ pageHead) string {
 				if f.pageAt(i).Lang == "" {
@@ -149,7 +167,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/theme-color-invalid", Level: Warning, Area: "pages", Title: "The theme colours of pages are colours", Why: "Browsers pass over a colour they cannot read; the title bar has their own.", Mend: "write it like \"#0b4f6c\"", Spec: "HTML Standard, \"theme-color\"; CSS Color", Example: `<meta name="theme-color" content="0b4f6c">`,
+		ID: "pages/theme-color-invalid", Level: Warning, Title: "The theme colours of pages are colours",
+		Why:  "Browsers pass over a colour they cannot read; the title bar has their own.",
+		Mend: "write it like \"#0b4f6c\"",
+		Spec: "HTML Standard, \"theme-color\"; CSS Color", Example: `<meta name="theme-color" content="0b4f6c">`,
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onTags("theme-color", func(_ pageHead, t pagehead.Tag) string {
 				if _, ok := csscolor.Parse(t.Value); !ok {
@@ -160,7 +181,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/theme-color-differs", Level: Advice, Area: "pages", Title: "Start page and manifest have the same theme colour", Why: "The title bar changes its colour once the start page is there.", Mend: "let both say the same, or leave the page's out", Spec: "HTML Standard, \"theme-color\"; W3C Web Application Manifest, \"theme_color member\"",
+		ID: "pages/theme-color-differs", Level: Advice, Title: "Start page and manifest have the same theme colour",
+		Why:     "The title bar changes its colour once the start page is there.",
+		Mend:    "let both say the same, or leave the page's out",
+		Spec:    "HTML Standard, \"theme-color\"; W3C Web Application Manifest, \"theme_color member\"",
 		Example: `<meta name="theme-color" content="red"> and "theme_color": "#0b4f6c"`,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() || f.manifest.Processed.ThemeColor == "" || f.start.head == nil {
@@ -183,7 +207,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/manifest-linked-twice", Level: Warning, Area: "pages", Title: "Pages link one manifest", Why: "Browsers take the first link and look at no other, whatever the second says.", Mend: "keep one", Spec: "HTML Standard, \"Link type manifest\"", Example: `<link rel="manifest" href="/a.json"><link rel="manifest" href="/b.json">`,
+		ID: "pages/manifest-linked-twice", Level: Warning, Title: "Pages link one manifest",
+		Why:  "Browsers take the first link and look at no other, whatever the second says.",
+		Mend: "keep one",
+		Spec: "HTML Standard, \"Link type manifest\"", Example: `<link rel="manifest" href="/a.json"><link rel="manifest" href="/b.json">`,
 		run: func(f *facts) ([]Finding, bool) {
 			applies := false
 			out := f.onPages(func(_ int, h pageHead) string {
@@ -202,7 +229,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/icon-missing", Level: Advice, Area: "pages", Title: "Pages link an icon", Why: "Tabs and lists of windows show a blank sheet, and every browser asks for /favicon.ico.", Mend: "run tachyform fit, or link one with rel=\"icon\"", Spec: "HTML Standard, \"Link type icon\"", Example: "a head without <link rel=\"icon\">", Safe: true,
+		ID: "pages/icon-missing", Level: Advice, Title: "Pages link an icon",
+		Why:  "Tabs and lists of windows show a blank sheet, and every browser asks for /favicon.ico.",
+		Mend: "run tachyform fit, or link one with rel=\"icon\"",
+		Spec: "HTML Standard, \"Link type icon\"", Example: "a head without <link rel=\"icon\">", Safe: true,
 		run: func(f *facts) ([]Finding, bool) {
 			if f.start.head == nil {
 				return nil, false
@@ -214,7 +244,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/icon-file-missing", Level: Warning, Area: "pages", Title: "The icons that pages link are there", Why: "The tab shows a blank sheet.", Mend: "put the file there, or correct the link", Spec: "HTML Standard, \"Link type icon\"", Example: `<link rel="icon" href="/gone.png">`,
+		ID: "pages/icon-file-missing", Level: Warning, Title: "The icons that pages link are there",
+		Why:  "The tab shows a blank sheet.",
+		Mend: "put the file there, or correct the link",
+		Spec: "HTML Standard, \"Link type icon\"", Example: `<link rel="icon" href="/gone.png">`,
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onTags("icon", func(h pageHead, t pagehead.Tag) string {
 				u := f.resolve(h, t.Value)
@@ -226,7 +259,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/touch-icon-size", Level: Advice, Area: "pages", Title: "The touch icon has 180 px", Why: "iPhones show touch icons at 180 px; a smaller one looks blurred.", Mend: "run tachyform fit, or link a 180x180 PNG", Spec: "Safari's documentation of web apps on the home screen", Example: "a touch icon of 57 px", Matters: []string{"safari-ios"},
+		ID: "pages/touch-icon-size", Level: Advice, Title: "The touch icon has 180 px",
+		Why:  "iPhones show touch icons at 180 px; a smaller one looks blurred.",
+		Mend: "run tachyform fit, or link a 180x180 PNG",
+		Spec: "Safari's documentation of web apps on the home screen", Example: "a touch icon of 57 px", Matters: []string{"safari-ios"},
 		run: func(f *facts) ([]Finding, bool) {
 			t := f.start.tag("touch-icon")
 			if t == nil {
@@ -251,7 +287,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/head-unclear", Level: Advice, Area: "pages", Title: "Every page's head can be read without doubt", Why: "tachyform leaves such a page alone, so it gets no tags, and browsers may read it in different ways.", Mend: "correct the page; a template is no page yet: name the server that makes pages of it (tachyform draft http://127.0.0.1:8000/ --public FOLDER)", Spec: "HTML Standard, \"Parsing HTML documents\"", Example: "a template such as {{ head }}, or a file that is no text",
+		ID: "pages/head-unclear", Level: Advice, Title: "Every page's head can be read without doubt",
+		Why:  "tachyform leaves such a page alone, so it gets no tags, and browsers may read it in different ways.",
+		Mend: "correct the page; a template is no page yet: name the server that makes pages of it (tachyform draft http://127.0.0.1:8000/ --public FOLDER)",
+		Spec: "HTML Standard, \"Parsing HTML documents\"", Example: "a template such as {{ head }}, or a file that is no text",
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			for _, h := range f.heads {
@@ -263,7 +302,10 @@ var headChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/reference-by-name-case", Level: Warning, Area: "pages", Title: "Addresses are written as the files are named", Why: "It works on the developer's machine, which takes upper and lower case for the same, and is missing on the server.", Mend: "write the name as the file has it", Spec: "RFC 3986, section 6.2.2.1", Example: `<img src="/Ship.png"> for ship.png`,
+		ID: "pages/reference-by-name-case", Level: Warning, Title: "Addresses are written as the files are named",
+		Why:  "It works on the developer's machine, which takes upper and lower case for the same, and is missing on the server.",
+		Mend: "write the name as the file has it",
+		Spec: "RFC 3986, section 6.2.2.1", Example: `<img src="/Ship.png"> for ship.png`,
 		run: func(f *facts) ([]Finding, bool) {
 			lower := map[string]string{}
 			for _, x := range f.site.Files {

@@ -111,7 +111,8 @@ var sandboxed = regexp.MustCompile(`(?i)(?:^|;)\s*sandbox\b([^;]*)`)
 
 var hostChecks = []Check{
 	{
-		ID: "host/not-secure", Level: Blocker, Area: "host", Title: "The site is served from a secure origin", Why: "Browsers install apps and run service workers only from https addresses and from the visitor's own machine.",
+		ID: "host/not-secure", Level: Blocker, Title: "The site is served from a secure origin",
+		Why:  "Browsers install apps and run service workers only from https addresses and from the visitor's own machine.",
 		Mend: "serve the site over https", Spec: "W3C Secure Contexts", Example: "http://skerry.example/", Blocks: everyApp,
 		run: func(f *facts) ([]Finding, bool) {
 			if f.live == nil {
@@ -124,7 +125,10 @@ var hostChecks = []Check{
 		},
 	},
 	{
-		ID: "host/http-stays-http", Level: Warning, Area: "host", Title: "http leads to https", Why: "Visitors who type the address without https get a page without a worker, and anybody between can change it.", Mend: "redirect http to https", Spec: "W3C Secure Contexts; RFC 9110, section 15.4", Example: "http://skerry.example/ answers with 200",
+		ID: "host/http-stays-http", Level: Warning, Title: "http leads to https",
+		Why:  "Visitors who type the address without https get a page without a worker, and anybody between can change it.",
+		Mend: "redirect http to https",
+		Spec: "W3C Secure Contexts; RFC 9110, section 15.4", Example: "http://skerry.example/ answers with 200",
 		run: func(f *facts) ([]Finding, bool) {
 			if f.live == nil || f.live.Insecure == "" {
 				return nil, false
@@ -136,7 +140,10 @@ var hostChecks = []Check{
 		},
 	},
 	{
-		ID: "host/missing-is-a-page", Level: Warning, Area: "host", Title: "What is missing is answered as missing", Why: "A missing file answered with 200 and a page is stored as if it were the file: a style sheet that is HTML, for as long as the worker lives.", Mend: "answer missing files with 404, and the fallback only for navigations", Spec: "RFC 9110, section 15.5.5", Example: "GET /gone.css is answered with 200 and index.html",
+		ID: "host/missing-is-a-page", Level: Warning, Title: "What is missing is answered as missing",
+		Why:  "A missing file answered with 200 and a page is stored as if it were the file: a style sheet that is HTML, for as long as the worker lives.",
+		Mend: "answer missing files with 404, and the fallback only for navigations",
+		Spec: "RFC 9110, section 15.5.5", Example: "GET /gone.css is answered with 200 and index.html",
 		run: func(f *facts) ([]Finding, bool) {
 			if f.live == nil || f.live.MissingStatus == 0 {
 				return nil, false
@@ -151,7 +158,10 @@ var hostChecks = []Check{
 		},
 	},
 	{
-		ID: "host/record-served", Level: Advice, Area: "host", Title: "What fit remembers of the site is not served", Why: "It names files of yours that visitors have no business with, and what stood in them before.", Mend: "leave " + site.OwnDir + "/ out of what is deployed, or have the server refuse it (tachyform headers)", Spec: "RFC 9110, section 15.5.5", Example: "GET /" + site.OwnDir + "/record.json is answered with 200",
+		ID: "host/record-served", Level: Advice, Title: "What fit remembers of the site is not served",
+		Why:  "It names files of yours that visitors have no business with, and what stood in them before.",
+		Mend: "leave " + site.OwnDir + "/ out of what is deployed, or have the server refuse it (tachyform headers)",
+		Spec: "RFC 9110, section 15.5.5", Example: "GET /" + site.OwnDir + "/record.json is answered with 200",
 		run: func(f *facts) ([]Finding, bool) {
 			if f.live == nil {
 				return nil, false
@@ -164,7 +174,10 @@ var hostChecks = []Check{
 		},
 	},
 	{
-		ID: "host/behind-sign-in", Level: Blocker, Area: "host", Title: "Manifest and icons can be had without signing in", Why: "Browsers fetch the manifest and its icons without cookies: behind a sign-in they get its page, and there is no app.", Mend: "let the server answer them to everybody, or write crossorigin=\"use-credentials\" on the link", Spec: "W3C Web Application Manifest, \"Obtaining the manifest\"", Example: "GET /manifest.webmanifest is answered with 401", Blocks: everyApp,
+		ID: "host/behind-sign-in", Level: Blocker, Title: "Manifest and icons can be had without signing in",
+		Why:  "Browsers fetch the manifest and its icons without cookies: behind a sign-in they get its page, and there is no app.",
+		Mend: "let the server answer them to everybody, or write crossorigin=\"use-credentials\" on the link",
+		Spec: "W3C Web Application Manifest, \"Obtaining the manifest\"", Example: "GET /manifest.webmanifest is answered with 401", Blocks: everyApp,
 		run: func(f *facts) ([]Finding, bool) {
 			if f.live == nil || f.linkURL == "" {
 				return nil, false
@@ -177,7 +190,10 @@ var hostChecks = []Check{
 		},
 	},
 	{
-		ID: "host/worker-type", Level: Blocker, Area: "host", Title: "The worker is served as a script", Why: "Browsers register no worker of another media type.", Mend: "serve it with Content-Type: text/javascript", Spec: "Service Workers, \"Update\"", Example: "Content-Type: text/plain on /sw.js",
+		ID: "host/worker-type", Level: Blocker, Title: "The worker is served as a script",
+		Why:  "Browsers register no worker of another media type.",
+		Mend: "serve it with Content-Type: text/javascript",
+		Spec: "Service Workers, \"Update\"", Example: "Content-Type: text/plain on /sw.js",
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			applies := false
@@ -199,7 +215,10 @@ var hostChecks = []Check{
 		},
 	},
 	{
-		ID: "host/manifest-type", Level: Advice, Area: "host", Title: "The manifest is served as one", Why: "Some browsers and tools take only JSON for a manifest.", Mend: "serve it with Content-Type: application/manifest+json", Spec: "W3C Web Application Manifest, \"Media type registration\"", Example: "Content-Type: text/plain on /manifest.webmanifest",
+		ID: "host/manifest-type", Level: Advice, Title: "The manifest is served as one",
+		Why:  "Some browsers and tools take only JSON for a manifest.",
+		Mend: "serve it with Content-Type: application/manifest+json",
+		Spec: "W3C Web Application Manifest, \"Media type registration\"", Example: "Content-Type: text/plain on /manifest.webmanifest",
 		run: func(f *facts) ([]Finding, bool) {
 			if f.file == nil || f.file.URL == "" {
 				return nil, false
@@ -212,11 +231,17 @@ var hostChecks = []Check{
 		},
 	},
 	{
-		ID: "host/policy-forbids-manifest", Level: Blocker, Area: "host", Title: "The policy allows the manifest", Why: "A Content-Security-Policy that forbids the manifest makes browsers ignore it.", Mend: "add manifest-src 'self'", Spec: "Content Security Policy Level 3, \"manifest-src\"", Example: "Content-Security-Policy: default-src 'none'", Blocks: chromium,
+		ID: "host/policy-forbids-manifest", Level: Blocker, Title: "The policy allows the manifest",
+		Why:  "A Content-Security-Policy that forbids the manifest makes browsers ignore it.",
+		Mend: "add manifest-src 'self'",
+		Spec: "Content Security Policy Level 3, \"manifest-src\"", Example: "Content-Security-Policy: default-src 'none'", Blocks: chromium,
 		run: func(f *facts) ([]Finding, bool) { return f.policies("a manifest", true) },
 	},
 	{
-		ID: "host/policy-forbids-icons", Level: Blocker, Area: "host", Title: "The policy allows the icons", Why: "Browsers load the app's icon as the start page would: under a policy that forbids it there is no icon, and nothing is offered.", Mend: "add img-src 'self', and allow-same-origin to a sandbox", Spec: "Content Security Policy Level 3, \"img-src\" and \"sandbox\"; measured in Chromium", Example: "Content-Security-Policy: img-src 'none'", Blocks: chromium,
+		ID: "host/policy-forbids-icons", Level: Blocker, Title: "The policy allows the icons",
+		Why:  "Browsers load the app's icon as the start page would: under a policy that forbids it there is no icon, and nothing is offered.",
+		Mend: "add img-src 'self', and allow-same-origin to a sandbox",
+		Spec: "Content Security Policy Level 3, \"img-src\" and \"sandbox\"; measured in Chromium", Example: "Content-Security-Policy: img-src 'none'", Blocks: chromium,
 		run: func(f *facts) ([]Finding, bool) {
 			out, applies := f.policies("the icons", true)
 			for _, p := range f.sent() { // in a meta element a sandbox is ignored
@@ -228,11 +253,17 @@ var hostChecks = []Check{
 		},
 	},
 	{
-		ID: "host/policy-forbids-worker", Level: Warning, Area: "host", Title: "The policy allows the worker", Why: "A Content-Security-Policy that forbids the worker makes register() fail.", Mend: "add worker-src 'self'", Spec: "Content Security Policy Level 3, \"worker-src\"", Example: "Content-Security-Policy: script-src 'none'",
+		ID: "host/policy-forbids-worker", Level: Warning, Title: "The policy allows the worker",
+		Why:  "A Content-Security-Policy that forbids the worker makes register() fail.",
+		Mend: "add worker-src 'self'",
+		Spec: "Content Security Policy Level 3, \"worker-src\"", Example: "Content-Security-Policy: script-src 'none'",
 		run: func(f *facts) ([]Finding, bool) { return f.policies("a service worker", false) },
 	},
 	{
-		ID: "host/mixed-content", Level: Warning, Area: "host", Title: "Pages ask for nothing over http", Why: "On an https site browsers block scripts and styles over http, and the page is broken.", Mend: "write https", Spec: "W3C Mixed Content", Example: `<script src="http://cdn.example/lib.js">`,
+		ID: "host/mixed-content", Level: Warning, Title: "Pages ask for nothing over http",
+		Why:  "On an https site browsers block scripts and styles over http, and the page is broken.",
+		Mend: "write https",
+		Spec: "W3C Mixed Content", Example: `<script src="http://cdn.example/lib.js">`,
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			for _, o := range f.summary.Foreign {

@@ -14,7 +14,7 @@ func (i *iconFact) finding(f *facts, message string) Finding {
 
 var iconChecks = []Check{
 	{
-		ID: "icons/none-suitable", Level: Blocker, Area: "icons", Title: "The manifest has an icon that installing needs",
+		ID: "icons/none-suitable", Level: Blocker, Title: "The manifest has an icon that installing needs",
 		Example: `"icons": [{"src": "a.jpg", "sizes": "96x96"}]`,
 		Why:     "Chromium installs only with an icon of purpose \"any\", as PNG, SVG or WebP, between 144 and 1024 px.",
 		Mend:    "run tachyform fit, or add a 192x192 and a 512x512 PNG",
@@ -35,7 +35,7 @@ var iconChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/unusable", Level: Blocker, Area: "icons", Title: "The icon that decides about installing can be used",
+		ID: "icons/unusable", Level: Blocker, Title: "The icon that decides about installing can be used",
 		Example: `{"src": "100.png", "sizes": "192x192"}, and the file is 100 px`,
 		Why:     "Chromium fetches one icon before it offers to install; if that one is missing, broken or too small, it makes no offer, even when others are good.",
 		Mend:    "put the file there, or correct the entry",
@@ -71,7 +71,7 @@ var iconChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/file-missing", Level: Warning, Area: "icons", Title: "Every icon's file is there",
+		ID: "icons/file-missing", Level: Warning, Title: "Every icon's file is there",
 		Example: `{"src": "gone.png", "sizes": "512x512"}`,
 		Why:     "A missing icon is replaced by another one, or by a letter, on some screens.",
 		Mend:    "put the file there, or remove the entry", Spec: "W3C Image Resource",
@@ -93,7 +93,7 @@ var iconChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/size-differs", Level: Warning, Area: "icons", Title: "Icons have the size they are declared with",
+		ID: "icons/size-differs", Level: Warning, Title: "Icons have the size they are declared with",
 		Example: `{"src": "500.png", "sizes": "512x512"}`,
 		Why:     "Browsers choose by the declared size; an icon that is really smaller looks blurred.",
 		Mend:    "declare the real size, or make the picture anew", Spec: "W3C Image Resource, \"sizes member\"",
@@ -114,7 +114,7 @@ var iconChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/type-differs", Level: Warning, Area: "icons", Title: "Icons have the type they are declared with",
+		ID: "icons/type-differs", Level: Warning, Title: "Icons have the type they are declared with",
 		Example: `{"src": "a.png", "type": "image/webp"}`,
 		Why:     "Browsers skip types they do not know before they look at the file.",
 		Mend:    "correct the type", Spec: "W3C Image Resource, \"type member\"",
@@ -132,7 +132,7 @@ var iconChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/no-maskable", Level: Advice, Area: "icons", Title: "There is a maskable icon",
+		ID: "icons/no-maskable", Level: Advice, Title: "There is a maskable icon",
 		Example: `"icons": [{"src": "512.png", "sizes": "512x512", "purpose": "any"}]`, Safe: true,
 		Why:  "Android cuts icons to the shape of the phone's maker; without a maskable one it shrinks the icon onto a white disc.",
 		Mend: "run tachyform fit, or add a 512x512 icon with \"purpose\": \"maskable\"", Spec: "W3C Web Application Manifest, \"Icon masks and safe zone\"",

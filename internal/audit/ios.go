@@ -102,9 +102,10 @@ func (f *facts) style(h pageHead) string {
 
 var iosChecks = []Check{
 	{
-		ID: "ios/name-unknown", Level: Warning, Area: "ios", Title: "Tags for iPhones are spelt as iPhones know them", Example: `<meta name="apple-mobile-web-app-status-bar" content="black">`, Matters: onIOS,
-		Why:  "A name that no system knows does nothing, and nothing says so.",
-		Mend: "write the name that is meant, or remove the tag", Spec: "Safari's documentation of web apps on the home screen",
+		ID: "ios/name-unknown", Level: Warning, Title: "Tags for iPhones are spelt as iPhones know them", Example: `<meta name="apple-mobile-web-app-status-bar" content="black">`,
+		Matters: onIOS,
+		Why:     "A name that no system knows does nothing, and nothing says so.",
+		Mend:    "write the name that is meant, or remove the tag", Spec: "Safari's documentation of web apps on the home screen",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onIOSTags(func(_ pageHead, t pagehead.Tag) string {
 				if t.Kind == pagehead.Launch || slices.Contains(iosNames, t.Kind) {
@@ -126,7 +127,8 @@ var iosChecks = []Check{
 		},
 	},
 	{
-		ID: "ios/value-unknown", Level: Warning, Area: "ios", Title: "Tags for iPhones have values that iPhones know", Example: `<meta name="apple-mobile-web-app-status-bar-style" content="#0b4f6c">`, Matters: onIOS,
+		ID: "ios/value-unknown", Level: Warning, Title: "Tags for iPhones have values that iPhones know",
+		Example: `<meta name="apple-mobile-web-app-status-bar-style" content="#0b4f6c">`, Matters: onIOS,
 		Why:  "A value that the system does not know is as good as none.",
 		Mend: "write one of the values", Spec: "Safari's documentation of web apps on the home screen",
 		run: func(f *facts) ([]Finding, bool) {
@@ -159,7 +161,8 @@ var iosChecks = []Check{
 		},
 	},
 	{
-		ID: "ios/under-the-status-bar", Level: Warning, Area: "ios", Title: "Nothing lies under the status bar", Example: `<meta name="apple-mobile-web-app-status-bar-style" content="black-translucent">, and no env(safe-area-inset-top) in the styles`, Matters: onIOS,
+		ID: "ios/under-the-status-bar", Level: Warning, Title: "Nothing lies under the status bar",
+		Example: `<meta name="apple-mobile-web-app-status-bar-style" content="black-translucent">, and no env(safe-area-inset-top) in the styles`, Matters: onIOS,
 		Why:  "With this style the page begins at the very top of the screen: clock and battery stand on what it shows there, in white, and a menu under them can hardly be pressed.",
 		Mend: "leave room at the top: padding-top: env(safe-area-inset-top), or choose another style", Spec: "CSS Environment Variables, section 2",
 		run: func(f *facts) ([]Finding, bool) {
@@ -172,9 +175,10 @@ var iosChecks = []Check{
 		},
 	},
 	{
-		ID: "ios/pinned-icon", Level: Advice, Area: "ios", Title: "The icon of pinned tabs is a shape", Example: `<link rel="mask-icon" href="/icon-192.png">`, Matters: []string{"safari-macos"},
-		Why:  "Safari on a Mac draws only the shape, in one colour: anything but an SVG is passed over, and colours are lost.",
-		Mend: "link an SVG of one colour, or remove the link: without it the tab shows the favicon", Spec: "Safari's documentation of pinned tabs",
+		ID: "ios/pinned-icon", Level: Advice, Title: "The icon of pinned tabs is a shape", Example: `<link rel="mask-icon" href="/icon-192.png">`,
+		Matters: []string{"safari-macos"},
+		Why:     "Safari on a Mac draws only the shape, in one colour: anything but an SVG is passed over, and colours are lost.",
+		Mend:    "link an SVG of one colour, or remove the link: without it the tab shows the favicon", Spec: "Safari's documentation of pinned tabs",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onTags("mask-icon", func(h pageHead, t pagehead.Tag) string {
 				data := f.bytes(f.resolve(h, t.Value))
@@ -192,9 +196,10 @@ var iosChecks = []Check{
 		},
 	},
 	{
-		ID: "ios/launch-picture", Level: Warning, Area: "ios", Title: "Launch pictures have the size of a screen", Example: `a picture of 1170 x 2500 px for a screen of 1170 x 2532`, Matters: onIOS,
-		Why:  "The system shows a launch picture only when it has exactly the size of the screen; otherwise the app begins with a blank page.",
-		Mend: "draw it in the size that its media query asks for, or let tachyform fit make them ([ios] launch = \"phones\")", Spec: "Safari's documentation of web apps on the home screen",
+		ID: "ios/launch-picture", Level: Warning, Title: "Launch pictures have the size of a screen", Example: `a picture of 1170 x 2500 px for a screen of 1170 x 2532`,
+		Matters: onIOS,
+		Why:     "The system shows a launch picture only when it has exactly the size of the screen; otherwise the app begins with a blank page.",
+		Mend:    "draw it in the size that its media query asks for, or let tachyform fit make them ([ios] launch = \"phones\")", Spec: "Safari's documentation of web apps on the home screen",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.onTags(pagehead.Launch, func(h pageHead, t pagehead.Tag) string {
 				u, ok := survey.ResolveOn(f.site.Origin, survey.BaseOf(f.site.Origin, h.file.URL, h.head.Base), t.Value)

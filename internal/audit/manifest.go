@@ -27,7 +27,7 @@ func (f *facts) problems(level manifest.Level, members ...string) []Finding {
 
 var manifestChecks = []Check{
 	{
-		ID: "manifest/not-linked", Level: Blocker, Area: "manifest", Title: "The start page links a manifest",
+		ID: "manifest/not-linked", Level: Blocker, Title: "The start page links a manifest",
 		Example: `<head><title>Skerry Line</title></head>`, Safe: true,
 		Why:  "Without the link a browser does not know that the site is an app, and offers no installation.",
 		Mend: "run tachyform fit, or put <link rel=\"manifest\" href=\"…\"> into the head",
@@ -45,7 +45,7 @@ var manifestChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/not-found", Level: Blocker, Area: "manifest", Title: "The linked manifest is there",
+		ID: "manifest/not-found", Level: Blocker, Title: "The linked manifest is there",
 		Example: `<link rel="manifest" href="/manifst.json">`,
 		Why:     "A manifest that cannot be fetched is no manifest: nothing can be installed.",
 		Mend:    "correct the link, or put the file there",
@@ -71,7 +71,7 @@ var manifestChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/elsewhere", Level: Warning, Area: "manifest", Title: "The manifest lies on the site's own origin",
+		ID: "manifest/elsewhere", Level: Warning, Title: "The manifest lies on the site's own origin",
 		Example: `<link rel="manifest" href="https://cdn.example/app.webmanifest">`,
 		Why:     "A manifest of another origin is one more server that every installation hangs on, and is taken only with an Access-Control-Allow-Origin header. Here only the site's own origin is asked, so nobody can say what installs.",
 		Mend:    "put the manifest into the site; or say with [[server.origin]] in the configuration what that origin answers",
@@ -84,7 +84,7 @@ var manifestChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/not-json", Level: Blocker, Area: "manifest", Title: "The manifest can be read",
+		ID: "manifest/not-json", Level: Blocker, Title: "The manifest can be read",
 		Example: `{"name": "Skerry",}`,
 		Why:     "A single mistake in the JSON makes browsers ignore the whole manifest, without telling the visitor.",
 		Mend:    "correct the JSON",
@@ -100,7 +100,7 @@ var manifestChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/name-missing", Level: Blocker, Area: "manifest", Title: "The app has a name",
+		ID: "manifest/name-missing", Level: Blocker, Title: "The app has a name",
 		Example: `{"start_url": "/", "display": "standalone"}`,
 		Why:     "The name stands under the icon and in the install dialogue; without one there is no installation.",
 		Mend:    "add \"name\"", Spec: "W3C Web Application Manifest, \"name member\"", Lacks: "name",
@@ -112,7 +112,7 @@ var manifestChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/start-url-invalid", Level: Blocker, Area: "manifest", Title: "The start URL is valid",
+		ID: "manifest/start-url-invalid", Level: Blocker, Title: "The start URL is valid",
 		Example: `"start_url": "https://other.example/"`,
 		Why:     "The start URL is what opens when a visitor taps the icon; Chromium offers no installation without it.",
 		Mend:    "add \"start_url\": \"/\"", Spec: "W3C Web Application Manifest, \"start_url member\"", Lacks: "start_url",
@@ -131,7 +131,7 @@ var manifestChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/start-url-unanswered", Level: Warning, Area: "manifest", Title: "The start URL answers",
+		ID: "manifest/start-url-unanswered", Level: Warning, Title: "The start URL answers",
 		Example: `"start_url": "/gone/"`,
 		Why:     "A visitor who taps the icon sees an error page.",
 		Mend:    "let start_url name a page of the site", Spec: "W3C Web Application Manifest, \"start_url member\"",
@@ -152,7 +152,7 @@ var manifestChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/start-url-outside-scope", Level: Warning, Area: "manifest", Title: "The start URL is inside the scope",
+		ID: "manifest/start-url-outside-scope", Level: Warning, Title: "The start URL is inside the scope",
 		Example: `"start_url": "/", "scope": "/app/"`,
 		Why:     "Browsers drop a scope that does not contain the start URL and use the start URL's folder; pages outside it then open with the browser's own frame.",
 		Mend:    "let the scope begin the start URL", Spec: "W3C Web Application Manifest, \"scope member\"",
@@ -164,7 +164,7 @@ var manifestChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/opens-in-browser", Level: Blocker, Area: "manifest", Title: "The display mode is that of an app",
+		ID: "manifest/opens-in-browser", Level: Blocker, Title: "The display mode is that of an app",
 		Example: `"display": "browser"`,
 		Why:     "With display \"browser\", or none, the icon opens a browser tab: Chromium makes no offer to install, and an iPhone makes a bookmark.",
 		Mend:    "write \"display\": \"standalone\"",
@@ -186,7 +186,7 @@ var manifestChecks = []Check{
 		},
 	},
 	{
-		ID: "manifest/other-app-preferred", Level: Warning, Area: "manifest", Title: "The web app is not set back behind another",
+		ID: "manifest/other-app-preferred", Level: Warning, Title: "The web app is not set back behind another",
 		Example: `"prefer_related_applications": true`,
 		Why:     "prefer_related_applications tells browsers to offer another app in place of this one; some then make no offer at all.",
 		Mend:    "remove prefer_related_applications", Spec: "W3C Web Application Manifest, \"prefer_related_applications member\"",
@@ -268,9 +268,10 @@ func (f *facts) sameID() []Finding {
 const maxManifests = 20_000
 
 var sameIDChecks = []Check{{
-	ID: "manifest/id-shared", Level: Warning, Area: "manifest", Title: "Every app of the site has an id of its own", Example: `two applications on one origin, each with a manifest and "start_url": "/"`,
-	Why:  "Browsers know an app by its id: the second is taken for the first, so nothing is offered to whoever has that, or it is changed into the other.",
-	Mend: "give each manifest an \"id\" of its own, such as \"/timetable/\"; who has the app keeps it when the id that it has now stays", Spec: "W3C Web Application Manifest, \"id member\"",
+	ID: "manifest/id-shared", Level: Warning, Title: "Every app of the site has an id of its own",
+	Example: `two applications on one origin, each with a manifest and "start_url": "/"`,
+	Why:     "Browsers know an app by its id: the second is taken for the first, so nothing is offered to whoever has that, or it is changed into the other.",
+	Mend:    "give each manifest an \"id\" of its own, such as \"/timetable/\"; who has the app keeps it when the id that it has now stays", Spec: "W3C Web Application Manifest, \"id member\"",
 	Matters: chromiumPlatforms,
 	run: func(f *facts) ([]Finding, bool) {
 		if !f.readable() {

@@ -74,7 +74,10 @@ func memberChecks() []Check {
 	for _, m := range members {
 		of := regexp.MustCompile(`^(?:` + m.members + `)$`)
 		out = append(out, Check{
-			ID: "manifest/" + m.id, Level: m.level, Area: "manifest", Title: m.title, Why: m.why, Mend: m.mend, Spec: m.spec, Example: m.example, Matters: m.matters,
+			ID: "manifest/" + m.id, Level: m.level, Title: m.title,
+			Why:  m.why,
+			Mend: m.mend,
+			Spec: m.spec, Example: m.example, Matters: m.matters,
 			run: func(f *facts) ([]Finding, bool) {
 				if !f.readable() {
 					return nil, false
@@ -88,7 +91,7 @@ func memberChecks() []Check {
 	}
 	return append(out,
 		Check{
-			ID: "manifest/member-unknown", Level: Warning, Area: "manifest", Title: "Every member has a name that browsers know",
+			ID: "manifest/member-unknown", Level: Warning, Title: "Every member has a name that browsers know",
 			Why: "A misspelt member does nothing, and no browser says so.", Mend: "correct the name", Spec: "W3C Web Application Manifest, \"Processing the manifest\"", Example: `"themecolor": "#0b4f6c"`,
 			run: func(f *facts) ([]Finding, bool) {
 				if !f.readable() {
@@ -100,7 +103,7 @@ func memberChecks() []Check {
 			},
 		},
 		Check{
-			ID: "manifest/written-twice", Level: Warning, Area: "manifest", Title: "No member is written twice",
+			ID: "manifest/written-twice", Level: Warning, Title: "No member is written twice",
 			Why: "Browsers take the last one, whatever the first says; the next editor changes the wrong one.", Mend: "keep one", Spec: "ECMAScript, \"JSON.parse\"", Example: `"name": "Skerry", "name": "Line"`,
 			run: func(f *facts) ([]Finding, bool) {
 				if !f.readable() {
@@ -110,7 +113,7 @@ func memberChecks() []Check {
 			},
 		},
 		Check{
-			ID: "manifest/questionable", Level: Advice, Area: "manifest", Title: "Nothing in the manifest is doubtful",
+			ID: "manifest/questionable", Level: Advice, Title: "Nothing in the manifest is doubtful",
 			Why: "It is not wrong, and it is probably not what was meant, or no browser looks at it.", Mend: "look at it again", Spec: "W3C Web Application Manifest", Example: `"gcm_sender_id": "1"`,
 			run: func(f *facts) ([]Finding, bool) {
 				if !f.readable() {
@@ -120,7 +123,7 @@ func memberChecks() []Check {
 			},
 		},
 		Check{
-			ID: "icons/entry-ignored", Level: Warning, Area: "icons", Title: "Every icon entry is used as it is written",
+			ID: "icons/entry-ignored", Level: Warning, Title: "Every icon entry is used as it is written",
 			Why: "Browsers drop an entry, or a part of it, that they cannot use, and take another icon, or a letter.", Mend: "correct the entry", Spec: "W3C Image Resource", Example: `"icons": [{"src": "icon.png", "sizes": "192"}]`,
 			run: func(f *facts) ([]Finding, bool) {
 				if !f.readable() || !f.manifest.Has("icons") {

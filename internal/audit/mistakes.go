@@ -14,56 +14,6 @@ import (
 	"tachyform.dev/tachyform/internal/worker"
 )
 
-// mistake is a kind of thing that a rehearsal notices about a worker.
-type mistake struct {
-	id, area string
-	kinds    []string // of the rehearsal's findings
-	level    Level
-	title    string
-	why      string
-	mend     string
-	spec     string
-	example  string
-}
-
-var mistakes = []mistake{
-	{"worker/not-registered", "worker", []string{"register"}, Warning, "The worker can be registered", "Nothing works without a network, and nobody is told: the promise of register() is mostly not looked at.", "correct the script's address, its type or its scope", "Service Workers, \"Register\"", `register("/js/sw.js", {scope: "/"}) without Service-Worker-Allowed`},
-	{"worker/throws", "worker", []string{"exception"}, Warning, "The worker throws no exception", "What throws inside the worker is not answered, or not stored.", "catch the exception, or correct what causes it", "Service Workers, \"Handle Fetch\"", `addEventListener("fetch", () => { oops(); })`},
-	{"worker/rejects", "worker", []string{"rejection"}, Warning, "No promise of the worker is rejected unseen", "Something that was to be stored or cleaned up was not, and nobody is told.", "catch the rejection, or correct what causes it", "Service Workers, \"ExtendableEvent\"", `event.waitUntil(caches.open("x").then((c) => c.add("/gone")))`},
-	{"worker/too-late", "worker", []string{"late"}, Warning, "Answers and listeners come in time", "An answer that is given after the event was dispatched is not taken: the browser goes on as if there were no worker.", "call it before the first await", "Service Workers, \"respondWith\", \"waitUntil\"", `setTimeout(() => event.respondWith(answer))`},
-	{"worker/body-used-twice", "worker", []string{"body-used"}, Warning, "No body is read twice", "The second read throws, and the visitor gets an error, or nothing is stored.", "clone() the response before its body is used", "Fetch Standard, \"Body mixin\"", `await response.text(); cache.put(request, response.clone())`},
-	{"worker/never-ends", "worker", []string{"limit"}, Warning, "The worker comes to an end", "Browsers end a worker that does not come back; what it was about to answer is lost.", "find what never ends", "Service Workers, \"Terminate Service Worker\"", `for (;;) {}`},
-	{"worker/redirected-navigation", "worker", []string{"redirected"}, Warning, "Navigations get no redirected answer", "Browsers refuse it, and show their own error page, mostly first without a network.", "store the address that the redirect leads to, or answer with new Response(r.body, r)", "Fetch Standard, \"HTTP fetch\"", `event.respondWith(fetch("/old"))`},
-	{"worker/deletes-own-store", "worker", []string{"own-store"}, Warning, "The worker keeps what it stored", "What was downloaded while installing is thrown away while activating; nothing is there without a network.", "keep the names that install uses out of what activate deletes", "Service Workers, \"Activate\"", `for (const n of await caches.keys()) await caches.delete(n)`},
-	{"worker/stores-errors", "worker", []string{"stored-error"}, Warning, "Only good answers are stored", "A visitor who came while the server failed keeps its error page, also when the server is well again.", "look at response.ok before put()", "Service Workers, \"Cache.put\"", `cache.put(request, await fetch(request))`},
-	{"worker/not-awaited", "worker", []string{"not-awaited"}, Warning, "Installing waits for what it stores", "The new worker takes over with an empty store and throws away the old one's; what cannot be had is never tried again.", "give event.waitUntil() the promise that everything is stored, and return it all the way", "Service Workers, \"Install\", \"waitUntil\"", `oninstall = () => { caches.open("v").then((c) => c.addAll(list)); }`},
-	{"worker/json-module", "worker", []string{"json-module"}, Warning, "The worker imports no data", "Browsers keep a worker's scripts, and not the data that it imports: without a network it does not start, and nothing of what it stored is shown.", "write the data into the script, or import a module of JavaScript that exports it", "observed in Chromium: the data is asked for at every start", `import list from "./list.json" with {type: "json"};`},
-	{"worker/complains", "worker", []string{"console"}, Advice, "The worker writes no errors to the console", "It expects something that is not so.", "look at what it says", "Console Standard", `console.error("no list")`},
-	{"offline/stand-in-incomplete", "offline", []string{"stand-in"}, Warning, "The offline page has all it needs", "The page that is shown instead comes without its styles or pictures.", "store what it needs together with it", "rehearsed", "offline.html is stored, and its style sheet is not"},
-	{"offline/unknown-origin", "offline", []string{"unknown-origin", "unknown-script"}, Advice, "What other origins answer is known here", "What a page draws of another origin's data, and what a worker does that runs its code, is not judged: it may show an error to every visitor.", "keep what it answers with tachyform record, or name a folder that stands in for it", "rehearsed", `fetch("https://weather.example/now")`},
-	{"offline/not-run", "offline", []string{"unread-request", "unread-message"}, Advice, "What scripts do was seen", "Scripts were read and not run: what they ask for by computed addresses, and what the worker does on their messages, is in no verdict of this report.", "run them: --scripts run, or rehearse --page for single pages", "rehearsed", `fetch("/api/" + id), with --scripts read`},
-	{"weight/opaque-stored", "weight", []string{"stored-opaque"}, Warning, "No opaque answers fill the disk", "Errors among them cannot be told from successes, and browsers count megabytes for each.", "request them with CORS, or bound how many are kept", "Storage Standard; Fetch Standard, \"opaque filtered response\"", `cache.put(url, await fetch(url, {mode: "no-cors"}))`},
-	{"privacy/private-stored", "privacy", []string{"stored-private"}, Warning, "Answers for one person are not stored for everybody", "The next person at the same device sees them, signed in or not.", "leave such requests to the network, or empty the store at sign-out", "RFC 9111, section 5.2.2.7", `cache.put("/api/me", response)`},
-}
-
-// mistakeChecks makes a check of every kind of mistake.
-func mistakeChecks() []Check {
-	var out []Check
-	for _, m := range mistakes {
-		out = append(out, Check{ID: m.id, Level: m.level, Area: m.area, Title: m.title, Why: m.why, Mend: m.mend, Spec: m.spec, Example: m.example,
-			run: func(f *facts) ([]Finding, bool) {
-				var found []Finding
-				for _, r := range f.rehearsal.Findings {
-					if slices.Contains(m.kinds, r.Kind) {
-						found = append(found, Finding{File: strings.TrimPrefix(r.File, f.site.Base), Line: r.Line, Column: r.Column, URL: r.URL, Message: r.Message, Mend: r.Mend})
-					}
-				}
-				return found, f.rehearsal.Worker.State != "none" || m.id == "offline/unknown-origin"
-			}})
-	}
-	return out
-}
-
 // workers says whether a page registers a worker.
 func (f *facts) workers() bool { return f.rehearsal.Worker.State != "none" }
 
@@ -95,15 +45,24 @@ func (f *facts) worse(network string) ([]Finding, bool) {
 // updateChecks are about what a returning visitor gets.
 var updateChecks = []Check{
 	{
-		ID: "offline/slow-network", Level: Advice, Area: "offline", Title: "A slow network is no worse than none", Why: "On a train the network is mostly there and does not answer: the visitor waits for a page that lies on the device.", Mend: "wait for the network only for a while, then take the stored copy", Spec: "rehearsed", Example: "network-first without a time limit",
+		ID: "offline/slow-network", Level: Advice, Title: "A slow network is no worse than none",
+		Why:  "On a train the network is mostly there and does not answer: the visitor waits for a page that lies on the device.",
+		Mend: "wait for the network only for a while, then take the stored copy",
+		Spec: "rehearsed", Example: "network-first without a time limit",
 		run: func(f *facts) ([]Finding, bool) { return f.worse("slow") },
 	},
 	{
-		ID: "offline/failing-server", Level: Advice, Area: "offline", Title: "A failing server is no worse than none", Why: "The visitor sees the server's error page although a good copy lies on the device.", Mend: "look at response.ok, and take the stored copy when it is not", Spec: "rehearsed", Example: "fetch(e.request).catch(() => caches.match(e.request))",
+		ID: "offline/failing-server", Level: Advice, Title: "A failing server is no worse than none",
+		Why:  "The visitor sees the server's error page although a good copy lies on the device.",
+		Mend: "look at response.ok, and take the stored copy when it is not",
+		Spec: "rehearsed", Example: "fetch(e.request).catch(() => caches.match(e.request))",
 		run: func(f *facts) ([]Finding, bool) { return f.worse("failing") },
 	},
 	{
-		ID: "offline/data-lost", Level: Advice, Area: "offline", Title: "Data that scripts fetch is there without a network", Why: "The page is there, and shows no departures, no list, no map.", Mend: "stow the file, or answer it by a [[rule]] that keeps a copy", Spec: "rehearsed", Example: `fetch("/api/departures.json") with no stored copy`,
+		ID: "offline/data-lost", Level: Advice, Title: "Data that scripts fetch is there without a network",
+		Why:  "The page is there, and shows no departures, no list, no map.",
+		Mend: "stow the file, or answer it by a [[rule]] that keeps a copy",
+		Spec: "rehearsed", Example: `fetch("/api/departures.json") with no stored copy`,
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			applies := false
@@ -123,7 +82,10 @@ var updateChecks = []Check{
 		},
 	},
 	{
-		ID: "worker/pages-out-of-scope", Level: Advice, Area: "worker", Title: "The worker's scope contains the site's pages", Why: "Pages outside the scope are never answered by the worker: without a network they show an error.", Mend: "register the worker from the root, or with a wider scope", Spec: "Service Workers, \"Match Service Worker Registration\"", Example: `register("/app/sw.js") on a site with pages outside of /app/`,
+		ID: "worker/pages-out-of-scope", Level: Advice, Title: "The worker's scope contains the site's pages",
+		Why:  "Pages outside the scope are never answered by the worker: without a network they show an error.",
+		Mend: "register the worker from the root, or with a wider scope",
+		Spec: "Service Workers, \"Match Service Worker Registration\"", Example: `register("/app/sw.js") on a site with pages outside of /app/`,
 		run: func(f *facts) ([]Finding, bool) {
 			w := f.rehearsal.Worker
 			if w.State == "none" || w.State == "failed" || w.State == "not known" {
@@ -144,7 +106,10 @@ var updateChecks = []Check{
 		},
 	},
 	{
-		ID: "worker/pages-without", Level: Advice, Area: "worker", Title: "Every page registers the worker", Why: "A visitor who arrives deep in the site, from a search or a message, has no worker until he comes to a page that registers it.", Mend: "run tachyform fit", Spec: "Service Workers, \"register\"", Example: "only the start page registers the worker", Safe: true,
+		ID: "worker/pages-without", Level: Advice, Title: "Every page registers the worker",
+		Why:  "A visitor who arrives deep in the site, from a search or a message, has no worker until he comes to a page that registers it.",
+		Mend: "run tachyform fit",
+		Spec: "Service Workers, \"register\"", Example: "only the start page registers the worker", Safe: true,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.workers() || f.summary.WorkerPages == 0 {
 				return nil, false
@@ -156,7 +121,10 @@ var updateChecks = []Check{
 		},
 	},
 	{
-		ID: "updates/several-workers", Level: Warning, Area: "updates", Title: "Pages register one worker for a scope", Why: "Each page replaces the worker of the other: visitors download everything again and again.", Mend: "register the same script everywhere", Spec: "Service Workers, \"Register\"", Example: `register("/sw.js") on one page and register("/sw2.js") on another`,
+		ID: "updates/several-workers", Level: Warning, Title: "Pages register one worker for a scope",
+		Why:  "Each page replaces the worker of the other: visitors download everything again and again.",
+		Mend: "register the same script everywhere",
+		Spec: "Service Workers, \"Register\"", Example: `register("/sw.js") on one page and register("/sw2.js") on another`,
 		run: func(f *facts) ([]Finding, bool) {
 			by := map[string]survey.Registration{}
 			var out []Finding
@@ -179,7 +147,10 @@ var updateChecks = []Check{
 		},
 	},
 	{
-		ID: "updates/digest-in-worker-name", Level: Warning, Area: "updates", Title: "The worker's name does not change with its content", Why: "Pages that are stored ask for the worker by its old name; when that is gone, visitors never get another.", Mend: "give the worker one name for ever", Spec: "Service Workers, \"Update\"", Example: `register("/sw.3f9c2a7b.js")`,
+		ID: "updates/digest-in-worker-name", Level: Warning, Title: "The worker's name does not change with its content",
+		Why:  "Pages that are stored ask for the worker by its old name; when that is gone, visitors never get another.",
+		Mend: "give the worker one name for ever",
+		Spec: "Service Workers, \"Update\"", Example: `register("/sw.3f9c2a7b.js")`,
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			for _, r := range f.inv.Registrations {
@@ -191,7 +162,10 @@ var updateChecks = []Check{
 		},
 	},
 	{
-		ID: "updates/never-arrives", Level: Warning, Area: "updates", Title: "Visitors get the next release", Why: "The worker goes on showing what it stored first: whoever was there once sees that for ever, whatever is released.", Mend: "give the stores another name with each release and delete the old ones in the activate event, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: `caches.match(request) while a store of an older release is there and never deleted`,
+		ID: "updates/never-arrives", Level: Warning, Title: "Visitors get the next release",
+		Why:  "The worker goes on showing what it stored first: whoever was there once sees that for ever, whatever is released.",
+		Mend: "give the stores another name with each release and delete the old ones in the activate event, or let tachyform fit write the worker",
+		Spec: "Service Workers, \"Update\"", Example: `caches.match(request) while a store of an older release is there and never deleted`,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.rehearsal.Told() {
 				return nil, false
@@ -206,7 +180,10 @@ var updateChecks = []Check{
 		},
 	},
 	{
-		ID: "updates/mixes-releases", Level: Warning, Area: "updates", Title: "Visitors never get parts of two releases", Why: "A page of one release with the styles or scripts of another looks broken or does not work, and nobody can reproduce it.", Mend: "store a whole release under a name of its own and answer a page and its parts from the same one, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: "network-first for pages and cache-first for the style sheet beside them",
+		ID: "updates/mixes-releases", Level: Warning, Title: "Visitors never get parts of two releases",
+		Why:  "A page of one release with the styles or scripts of another looks broken or does not work, and nobody can reproduce it.",
+		Mend: "store a whole release under a name of its own and answer a page and its parts from the same one, or let tachyform fit write the worker",
+		Spec: "Service Workers, \"Update\"", Example: "network-first for pages and cache-first for the style sheet beside them",
 		run: func(f *facts) ([]Finding, bool) {
 			best := f.rehearsal.Best()
 			if best == nil || len(best.Changed) < 2 {
@@ -221,7 +198,10 @@ var updateChecks = []Check{
 		},
 	},
 	{
-		ID: "updates/changed-since-fit", Level: Warning, Area: "updates", Title: "Files are what the worker was told of them", Why: "The worker checks what it stores. A page, script or style that is something else stops the release for everybody; a picture or text is left out of what works without a network.", Mend: "run tachyform fit as the last step of the build; when the host rewrites the file on its way, keep it from that, or name the file in [stow] never", Spec: "docs/caching.md, \"The release\"", Example: "app.css is minified by the host, after the fit",
+		ID: "updates/changed-since-fit", Level: Warning, Title: "Files are what the worker was told of them",
+		Why:  "The worker checks what it stores. A page, script or style that is something else stops the release for everybody; a picture or text is left out of what works without a network.",
+		Mend: "run tachyform fit as the last step of the build; when the host rewrites the file on its way, keep it from that, or name the file in [stow] never",
+		Spec: "docs/caching.md, \"The release\"", Example: "app.css is minified by the host, after the fit",
 		run: func(f *facts) ([]Finding, bool) {
 			script, _, _ := strings.Cut(f.rehearsal.Worker.URL, "?")
 			files, ours := worker.Released(f.server.Answer("GET", script).Body)
@@ -256,7 +236,10 @@ var updateChecks = []Check{
 		},
 	},
 	{
-		ID: "updates/worker-must-change", Level: Warning, Area: "updates", Title: "Every release arrives, whatever it changes", Why: "Browsers install a worker again when its bytes change, and stores keep what they have while their names stay. A release that leaves these as they are never reaches those who were there before.", Mend: "have the build write a version or the digests of the files into the worker, and use it in the names of its stores, or let tachyform fit write the worker", Spec: "Service Workers, \"Update\"", Example: `const STORE = "v1", which nobody changes when a page does`,
+		ID: "updates/worker-must-change", Level: Warning, Title: "Every release arrives, whatever it changes",
+		Why:  "Browsers install a worker again when its bytes change, and stores keep what they have while their names stay. A release that leaves these as they are never reaches those who were there before.",
+		Mend: "have the build write a version or the digests of the files into the worker, and use it in the names of its stores, or let tachyform fit write the worker",
+		Spec: "Service Workers, \"Update\"", Example: `const STORE = "v1", which nobody changes when a page does`,
 		run: func(f *facts) ([]Finding, bool) {
 			best := f.rehearsal.Best()
 			if best == nil {
@@ -291,7 +274,10 @@ var updateChecks = []Check{
 		},
 	},
 	{
-		ID: "updates/kept-too-long", Level: Warning, Area: "updates", Title: "What changes under the same address is not kept for long", Why: "Browsers do not ask again before the lifetime is over: visitors see yesterday's pages and styles, and a mix of two releases.", Mend: "write Cache-Control: no-cache for pages and for files without a digest in their name", Spec: "RFC 9111, section 5.2.2.1", Example: "Cache-Control: max-age=604800 on /app.css",
+		ID: "updates/kept-too-long", Level: Warning, Title: "What changes under the same address is not kept for long",
+		Why:  "Browsers do not ask again before the lifetime is over: visitors see yesterday's pages and styles, and a mix of two releases.",
+		Mend: "write Cache-Control: no-cache for pages and for files without a digest in their name",
+		Spec: "RFC 9111, section 5.2.2.1", Example: "Cache-Control: max-age=604800 on /app.css",
 		run: func(f *facts) ([]Finding, bool) {
 			applies := false
 			var out []Finding
@@ -348,7 +334,10 @@ func tried(all []rehearsal.Comeback) string {
 // weightChecks are about what a visit costs.
 var weightChecks = []Check{
 	{
-		ID: "weight/first-visit", Level: Warning, Area: "weight", Title: "The first visit is light", Why: "Everything is downloaded when a visitor comes for the first time, mostly on a phone, and paid for.", Mend: "stow less now and more later, or raise [stow] ceiling", Spec: "[stow] ceiling", Example: "an install that stores all photographs",
+		ID: "weight/first-visit", Level: Warning, Title: "The first visit is light",
+		Why:  "Everything is downloaded when a visitor comes for the first time, mostly on a phone, and paid for.",
+		Mend: "stow less now and more later, or raise [stow] ceiling",
+		Spec: "[stow] ceiling", Example: "an install that stores all photographs",
 		run: func(f *facts) ([]Finding, bool) {
 			total := f.stored()
 			if total > f.ceiling {
@@ -358,7 +347,10 @@ var weightChecks = []Check{
 		},
 	},
 	{
-		ID: "weight/quota", Level: Warning, Area: "weight", Title: "What is stored stays small", Why: "Phones that are short of space throw away everything that a large site has stored.", Mend: "store less", Spec: "Storage Standard, \"Storage pressure\"", Example: "200 MB of films in a store",
+		ID: "weight/quota", Level: Warning, Title: "What is stored stays small",
+		Why:  "Phones that are short of space throw away everything that a large site has stored.",
+		Mend: "store less",
+		Spec: "Storage Standard, \"Storage pressure\"", Example: "200 MB of films in a store",
 		run: func(f *facts) ([]Finding, bool) {
 			if total := f.stored(); total > 50<<20 {
 				return []Finding{{URL: f.rehearsal.Worker.URL, Message: fmt.Sprintf("%d MB are stored", total>>20)}}, true
@@ -367,7 +359,10 @@ var weightChecks = []Check{
 		},
 	},
 	{
-		ID: "weight/large-file-stored", Level: Advice, Area: "weight", Title: "No single large file is stored at once", Why: "One film or photograph makes the installation slow for everybody, also for those who never look at it.", Mend: "stow it later, when it is asked for", Spec: "measured", Example: "a film of 5 MB in addAll()",
+		ID: "weight/large-file-stored", Level: Advice, Title: "No single large file is stored at once",
+		Why:  "One film or photograph makes the installation slow for everybody, also for those who never look at it.",
+		Mend: "stow it later, when it is asked for",
+		Spec: "measured", Example: "a film of 5 MB in addAll()",
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			for _, s := range f.rehearsal.Stores {
@@ -381,7 +376,10 @@ var weightChecks = []Check{
 		},
 	},
 	{
-		ID: "weight/unneeded-stored", Level: Advice, Area: "weight", Title: "Nothing is stored that visitors do not ask for", Why: "Source maps and the like are downloaded by every visitor and shown to none.", Mend: "leave them out of the list", Spec: "measured", Example: `addAll(["/app.js", "/app.js.map"])`,
+		ID: "weight/unneeded-stored", Level: Advice, Title: "Nothing is stored that visitors do not ask for",
+		Why:  "Source maps and the like are downloaded by every visitor and shown to none.",
+		Mend: "leave them out of the list",
+		Spec: "measured", Example: `addAll(["/app.js", "/app.js.map"])`,
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			for _, s := range f.rehearsal.Stores {
@@ -395,7 +393,10 @@ var weightChecks = []Check{
 		},
 	},
 	{
-		ID: "weight/start-page", Level: Advice, Area: "weight", Title: "The start page is light", Why: "A heavy start page is slow for everybody who comes for the first time.", Mend: "make its pictures and scripts smaller", Spec: "measured", Example: "a start page with 6 MB of photographs",
+		ID: "weight/start-page", Level: Advice, Title: "The start page is light",
+		Why:  "A heavy start page is slow for everybody who comes for the first time.",
+		Mend: "make its pictures and scripts smaller",
+		Spec: "measured", Example: "a start page with 6 MB of photographs",
 		run: func(f *facts) ([]Finding, bool) {
 			if n := f.summary.StartWeight; n > 2<<20 {
 				return []Finding{{URL: f.inv.StartFile.URL, File: f.inv.StartFile.Path, Line: 1, Column: 1, Message: fmt.Sprintf("it and what it needs weigh %.1f MB", float64(n)/(1<<20))}}, true
@@ -417,7 +418,10 @@ func (f *facts) stored() int64 {
 // privacyChecks are about what should not be kept, and who else has a say.
 var privacyChecks = []Check{
 	{
-		ID: "privacy/cookie-with-stored", Level: Warning, Area: "privacy", Title: "What is stored sets no cookie", Why: "An answer that sets a cookie is mostly made for one visitor. Workers cannot see that, and store it for whoever uses the browser next.", Mend: "name the address in [stow] never, or let the server set its cookies elsewhere", Spec: "Fetch Standard, \"forbidden response-header name\"", Example: "Set-Cookie on /api/loans, which a rule keeps",
+		ID: "privacy/cookie-with-stored", Level: Warning, Title: "What is stored sets no cookie",
+		Why:  "An answer that sets a cookie is mostly made for one visitor. Workers cannot see that, and store it for whoever uses the browser next.",
+		Mend: "name the address in [stow] never, or let the server set its cookies elsewhere",
+		Spec: "Fetch Standard, \"forbidden response-header name\"", Example: "Set-Cookie on /api/loans, which a rule keeps",
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			seen := map[string]bool{}
@@ -436,7 +440,10 @@ var privacyChecks = []Check{
 		},
 	},
 	{
-		ID: "privacy/personal-page-stored", Level: Warning, Area: "privacy", Title: "Pages for one person are not stored", Why: "The next person at the same device sees the page, signed in or not.", Mend: "keep such pages out of the store ([stow] never, [offline] except)", Spec: "Service Workers, \"Security considerations\"", Example: `addAll(["/account/"])`,
+		ID: "privacy/personal-page-stored", Level: Warning, Title: "Pages for one person are not stored",
+		Why:  "The next person at the same device sees the page, signed in or not.",
+		Mend: "keep such pages out of the store ([stow] never, [offline] except)",
+		Spec: "Service Workers, \"Security considerations\"", Example: `addAll(["/account/"])`,
 		run: func(f *facts) ([]Finding, bool) {
 			var out []Finding
 			for _, p := range f.inv.Pages {
@@ -450,7 +457,10 @@ var privacyChecks = []Check{
 		},
 	},
 	{
-		ID: "privacy/scope-too-wide", Level: Advice, Area: "privacy", Title: "The worker keeps to the site's own folder", Why: "The worker answers for other sites of the same origin, too, and can read and change what they send.", Mend: "register it with the site's folder as its scope", Spec: "Service Workers, \"Path restriction\"", Example: `{scope: "/"} for a site in /ferries/`,
+		ID: "privacy/scope-too-wide", Level: Advice, Title: "The worker keeps to the site's own folder",
+		Why:  "The worker answers for other sites of the same origin, too, and can read and change what they send.",
+		Mend: "register it with the site's folder as its scope",
+		Spec: "Service Workers, \"Path restriction\"", Example: `{scope: "/"} for a site in /ferries/`,
 		run: func(f *facts) ([]Finding, bool) {
 			w := f.rehearsal.Worker
 			if w.State == "none" || w.State == "failed" || w.State == "not known" {
@@ -463,7 +473,10 @@ var privacyChecks = []Check{
 		},
 	},
 	{
-		ID: "privacy/foreign-code-in-worker", Level: Warning, Area: "privacy", Title: "The worker runs no code of other origins", Why: "Who can change that code sees everything that visitors send, and can answer in the site's name, as long as the worker lives.", Mend: "copy the code into the site", Spec: "Service Workers, \"importScripts\"", Example: `importScripts("https://cdn.example/lib.js")`,
+		ID: "privacy/foreign-code-in-worker", Level: Warning, Title: "The worker runs no code of other origins",
+		Why:  "Who can change that code sees everything that visitors send, and can answer in the site's name, as long as the worker lives.",
+		Mend: "copy the code into the site",
+		Spec: "Service Workers, \"importScripts\"", Example: `importScripts("https://cdn.example/lib.js")`,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.workers() {
 				return nil, false

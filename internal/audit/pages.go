@@ -14,7 +14,7 @@ import (
 
 var pageChecks = []Check{
 	{
-		ID: "pages/reference-leads-nowhere", Level: Warning, Area: "pages", Title: "What pages ask for is there",
+		ID: "pages/reference-leads-nowhere", Level: Warning, Title: "What pages ask for is there",
 		Example: `<img src="/gone.png">`,
 		Why:     "The page asks for a file that the site does not have, online or not: a style, picture or script is missing for everybody.",
 		Mend:    "put the file there, or remove the reference", Spec: "HTML Standard, \"Fetching resources\"",
@@ -41,7 +41,7 @@ var pageChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/manifest-not-linked", Level: Warning, Area: "pages", Title: "Every page links the manifest",
+		ID: "pages/manifest-not-linked", Level: Warning, Title: "Every page links the manifest",
 		Example: `a page without <link rel="manifest">`, Safe: true,
 		Why:  "A visitor who arrives on a page without the link is offered no installation there.",
 		Mend: "run tachyform fit", Spec: "W3C Web Application Manifest, \"Linking to a manifest\"",
@@ -65,7 +65,7 @@ var pageChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/viewport-missing", Level: Warning, Area: "pages", Title: "Pages fit the screen of a phone",
+		ID: "pages/viewport-missing", Level: Warning, Title: "Pages fit the screen of a phone",
 		Example: `a head without <meta name="viewport">`,
 		Why:     "Without a viewport a phone shows the page as on a desktop, tiny and to be zoomed.",
 		Mend:    "put <meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"> into the head, and look at the page on a phone",
@@ -81,7 +81,7 @@ var pageChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/touch-icon-missing", Level: Warning, Area: "pages", Title: "iPhones find an icon",
+		ID: "pages/touch-icon-missing", Level: Warning, Title: "iPhones find an icon",
 		Example: `a head without <link rel="apple-touch-icon">`, Safe: true,
 		Why:  "An iPhone that finds no touch icon and no icon in the manifest puts a picture of the page on the home screen.",
 		Mend: "run tachyform fit, or link a 180x180 PNG with rel=\"apple-touch-icon\"", Spec: "Safari's documentation of web apps on the home screen",
@@ -102,7 +102,7 @@ var pageChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/touch-icon-transparent", Level: Warning, Area: "pages", Title: "The touch icon is opaque",
+		ID: "pages/touch-icon-transparent", Level: Warning, Title: "The touch icon is opaque",
 		Example: `a touch icon with an alpha channel`,
 		Why:     "iPhones put black under the transparent parts of a touch icon.",
 		Mend:    "put the art on a background", Spec: "Safari's documentation of web apps on the home screen",

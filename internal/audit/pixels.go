@@ -126,7 +126,7 @@ var (
 // pixelChecks look at what icons show.
 var pixelChecks = []Check{
 	{
-		ID: "icons/maskable-cut", Level: Warning, Area: "icons", Title: "The art of maskable icons lies inside the safe zone",
+		ID: "icons/maskable-cut", Level: Warning, Title: "The art of maskable icons lies inside the safe zone",
 		Why: "Phones cut a maskable icon to their own shape: what lies outside of a circle of 80% of its width is cut off on some.", Mend: "draw the art smaller (tachyform icons MASTER does), or take the purpose maskable away",
 		Spec: "W3C Web Application Manifest, \"Icon masks and safe zone\"", Example: `a logo up to the edges with "purpose": "maskable"`, Matters: androids,
 		run: func(f *facts) ([]Finding, bool) {
@@ -139,7 +139,7 @@ var pixelChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/maskable-transparent", Level: Warning, Area: "icons", Title: "Maskable icons are opaque",
+		ID: "icons/maskable-transparent", Level: Warning, Title: "Maskable icons are opaque",
 		Why: "What is transparent in a maskable icon is filled with black or white.", Mend: "put the art on a background up to the edges", Spec: "W3C Web Application Manifest, \"Icon masks and safe zone\"", Example: `a transparent PNG with "purpose": "maskable"`, Matters: androids,
 		run: func(f *facts) ([]Finding, bool) {
 			return f.each(with("maskable"), func(i *iconFact) string {
@@ -151,7 +151,7 @@ var pixelChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/one-for-all-purposes", Level: Advice, Area: "icons", Title: "Maskable icons are for masks alone",
+		ID: "icons/one-for-all-purposes", Level: Advice, Title: "Maskable icons are for masks alone",
 		Why: "An icon with room for a mask looks small where nothing is cut off, and one without is cut.", Mend: "make one icon for each purpose", Spec: "W3C Web Application Manifest, \"purpose member\"", Example: `"purpose": "any maskable"`, Matters: androids,
 		run: func(f *facts) ([]Finding, bool) {
 			return f.each(func(i *iconFact) bool { return slices.Contains(i.image.Purpose, "maskable") }, func(i *iconFact) string {
@@ -163,7 +163,7 @@ var pixelChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/monochrome-filled", Level: Warning, Area: "icons", Title: "Monochrome icons have a shape",
+		ID: "icons/monochrome-filled", Level: Warning, Title: "Monochrome icons have a shape",
 		Why: "Of a monochrome icon only the transparency counts: an opaque one is shown as a square of one colour.", Mend: "draw the shape on nothing", Spec: "W3C Web Application Manifest, \"purpose member\", \"monochrome\"", Example: `an opaque PNG with "purpose": "monochrome"`, Matters: androids,
 		run: func(f *facts) ([]Finding, bool) {
 			return f.each(with("monochrome"), func(i *iconFact) string {
@@ -175,7 +175,7 @@ var pixelChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/faint", Level: Advice, Area: "icons", Title: "The art stands out",
+		ID: "icons/faint", Level: Advice, Title: "The art stands out",
 		Why: "The icon can hardly be seen: its art is almost of the colour of what it lies on, or, where it is transparent, of a light and of a dark screen.", Mend: "give the art more contrast, or a background", Spec: "Web Content Accessibility Guidelines, \"Non-text contrast\"",
 		Example: "a light grey mark on white",
 		run: func(f *facts) ([]Finding, bool) {
@@ -198,7 +198,7 @@ var pixelChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/not-square", Level: Warning, Area: "icons", Title: "Icons are square",
+		ID: "icons/not-square", Level: Warning, Title: "Icons are square",
 		Why: "A picture that is not square is squeezed, or gets bars; Chromium does not install with one.", Mend: "put the art on a square", Spec: "measured in Chromium", Example: `{"src": "logo.png", "sizes": "400x120"}`,
 		run: func(f *facts) ([]Finding, bool) {
 			return f.each(func(i *iconFact) bool { return i.width > 0 }, func(i *iconFact) string {
@@ -210,7 +210,7 @@ var pixelChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/large-missing", Level: Advice, Area: "icons", Title: "There is an icon of 512 px",
+		ID: "icons/large-missing", Level: Advice, Title: "There is an icon of 512 px",
 		Why: "Splash screens and large tiles enlarge a smaller icon, and it looks blurred.", Mend: "run tachyform fit, or add a 512x512 PNG", Spec: "W3C Web Application Manifest, \"icons member\"", Example: `"icons": [{"src": "192.png", "sizes": "192x192"}]`, Matters: []string{"chromium-android", "chromium-desktop", "samsung-android"}, Safe: true,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() || len(f.manifest.Processed.Icons) == 0 {
@@ -227,7 +227,7 @@ var pixelChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/only-vector", Level: Advice, Area: "icons", Title: "There is a raster icon beside the SVG",
+		ID: "icons/only-vector", Level: Advice, Title: "There is a raster icon beside the SVG",
 		Why: "Safari and some home screens take no SVG icon from a manifest, and show a letter or a picture of the page.", Mend: "add a 192x192 and a 512x512 PNG", Spec: "W3C Web Application Manifest, \"icons member\"; documentation of browsers", Example: `"icons": [{"src": "mark.svg", "sizes": "any"}]`, Matters: []string{"safari-ios", "safari-macos"}, Safe: true,
 		run: func(f *facts) ([]Finding, bool) {
 			if !f.readable() || len(f.icons) == 0 {
@@ -242,7 +242,7 @@ var pixelChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/heavy", Level: Advice, Area: "icons", Title: "Icons are small files",
+		ID: "icons/heavy", Level: Advice, Title: "Icons are small files",
 		Why: "Icons are fetched when a visitor is about to install; a large one takes seconds on a slow network.", Mend: "compress it (tachyform icons MASTER writes small files)", Spec: "measured", Example: "an icon of 900 kB",
 		run: func(f *facts) ([]Finding, bool) {
 			return f.each(func(i *iconFact) bool { return i.file != nil }, func(i *iconFact) string {
@@ -254,7 +254,7 @@ var pixelChecks = []Check{
 		},
 	},
 	{
-		ID: "icons/foreign", Level: Advice, Area: "icons", Title: "Icons come from the site's own origin",
+		ID: "icons/foreign", Level: Advice, Title: "Icons come from the site's own origin",
 		Why: "When the other origin is down, blocked or slow, the app has no icon.", Mend: "copy the icon into the site", Spec: "W3C Image Resource", Example: `{"src": "https://cdn.example/192.png"}`,
 		run: func(f *facts) ([]Finding, bool) {
 			return f.each(func(*iconFact) bool { return true }, func(i *iconFact) string {

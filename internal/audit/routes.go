@@ -32,7 +32,7 @@ const maxRoutesAsked = 20
 
 var routeChecks = []Check{
 	{
-		ID: "offline/route-stand-in", Level: Warning, Area: "offline", Title: "The routes of an application are there without a network",
+		ID: "offline/route-stand-in", Level: Warning, Title: "The routes of an application are there without a network",
 		Example: `/boats shows /offline.html, and the application that draws it is stored`,
 		Why:     "The document that draws this address is on the device, and the visitor gets another page in its place.",
 		Mend:    "let the worker answer routes with the application's document: shell in [offline] of tachyform.toml", Spec: "rehearsed",
@@ -51,7 +51,7 @@ var routeChecks = []Check{
 		},
 	},
 	{
-		ID: "offline/route-data", Level: Warning, Area: "offline", Title: "Routes have their data once they were seen",
+		ID: "offline/route-data", Level: Warning, Title: "Routes have their data once they were seen",
 		Example: `/boats/7 asks for /api/boats/7, which no rule keeps`,
 		Why:     "The visitor looked at it before the journey, and finds it empty on the way.",
 		Mend:    "a [[rule]] in tachyform.toml that keeps it (tachyform draft writes one)", Spec: "rehearsed: opened online, then without a network",
@@ -78,7 +78,7 @@ var routeChecks = []Check{
 		},
 	},
 	{
-		ID: "worker/server-not-asked", Level: Warning, Area: "worker", Title: "Where the server leads visitors elsewhere, they come there",
+		ID: "worker/server-not-asked", Level: Warning, Title: "Where the server leads visitors elsewhere, they come there",
 		Example: `/account leads to a sign-in, and the worker answers it with the application's page`,
 		Why:     "Who has to sign in never sees where, and who comes back from it is not let in: the server is not asked.",
 		Mend:    "leave these addresses to the network: except in [offline] of tachyform.toml, or a condition in the worker's fetch handler", Spec: "rehearsed: opened online, with the worker and without",
@@ -93,7 +93,7 @@ var routeChecks = []Check{
 		},
 	},
 	{
-		ID: "host/route-not-answered", Level: Warning, Area: "host", Title: "The server answers the routes of an application",
+		ID: "host/route-not-answered", Level: Warning, Title: "The server answers the routes of an application",
 		Example: `GET /boats/7 is answered with status 404`,
 		Why:     "Who reloads the page, opens a link or a bookmark to it gets an error page, until a worker is there to answer.",
 		Mend:    "have the server answer addresses without a file with the application's page", Spec: "HTML Standard, \"session history\": the address is asked for again",
@@ -118,7 +118,7 @@ var routeChecks = []Check{
 		},
 	},
 	{
-		ID: "pages/route-leads-nowhere", Level: Warning, Area: "pages", Title: "What an application links is answered",
+		ID: "pages/route-leads-nowhere", Level: Warning, Title: "What an application links is answered",
 		Example: `a link to /gone, which shows "No such page"`,
 		Why:     "The visitor follows a link of the application and is told that there is nothing.",
 		Mend:    "mend the link; when the server answers it, name it in [[server.answer]] of tachyform.toml", Spec: "rehearsed: the link was opened in the application",
@@ -133,7 +133,7 @@ var routeChecks = []Check{
 		},
 	},
 	{
-		ID: "offline/offline-unsaid", Level: Advice, Area: "offline", Title: "An application says when it is offline",
+		ID: "offline/offline-unsaid", Level: Advice, Title: "An application says when it is offline",
 		Example: `no script looks at navigator.onLine`,
 		Why:     "Without a network old data looks like new, and what the visitor sends fails without a word.",
 		Mend:    "give an element the attribute data-app-offline, which the page script shows when there is no network, or listen to online and offline", Spec: "HTML Standard, \"Browser state\"",

@@ -35,7 +35,7 @@ func (f *facts) keepsVisits() bool {
 
 var servedChecks = []Check{
 	{
-		ID: "pages/layout-without-tags", Level: Warning, Area: "pages", Title: "Every page of the server holds the tags", Example: "a second layout, for the pages of an account",
+		ID: "pages/layout-without-tags", Level: Warning, Title: "Every page of the server holds the tags", Example: "a second layout, for the pages of an account",
 		Why:  "A visitor who comes in by such a page gets no worker there, is offered no installation, and the page is never kept.",
 		Mend: "put the snippet into the layout that makes these pages, too (tachyform fit --snippet FILE writes it)", Spec: "Service Workers, \"register\"",
 		run: func(f *facts) ([]Finding, bool) {
@@ -67,7 +67,7 @@ var servedChecks = []Check{
 		},
 	},
 	{
-		ID: "updates/names-without-digest", Level: Advice, Area: "updates", Title: "Names of code change with its content", Example: "/static/app.css, which each deployment changes",
+		ID: "updates/names-without-digest", Level: Advice, Title: "Names of code change with its content", Example: "/static/app.css, which each deployment changes",
 		Why:  "A page that was kept names its style sheets and scripts. When their names say nothing of their content, only the list in the worker says which belong to it: a deployment without tachyform fit leaves that behind, and nothing is kept until the next fit.",
 		Mend: "have the pipeline name files by their content, or run tachyform fit as a part of each deployment", Spec: "RFC 9110, section 8.8.3",
 		run: func(f *facts) ([]Finding, bool) {

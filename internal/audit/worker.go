@@ -13,7 +13,7 @@ import (
 
 var workerChecks = []Check{
 	{
-		ID: "worker/none", Level: Warning, Area: "worker", Title: "A service worker is registered",
+		ID: "worker/none", Level: Warning, Title: "A service worker is registered",
 		Example: `a site without navigator.serviceWorker.register`, Safe: true,
 		Why:  "Without a service worker nothing of the site works when there is no network.",
 		Mend: "run tachyform fit", Spec: "Service Workers, \"register\"",
@@ -44,7 +44,7 @@ var workerChecks = []Check{
 		},
 	},
 	{
-		ID: "worker/not-installed", Level: Blocker, Area: "worker", Title: "The service worker installs",
+		ID: "worker/not-installed", Level: Blocker, Title: "The service worker installs",
 		Example: `caches.addAll(["/", "/gone.css"]) while installing`,
 		Why:     "A worker that does not install does nothing; visitors keep the old one, or have none.",
 		Mend:    "correct what failed", Spec: "Service Workers, \"Install\"",
@@ -60,7 +60,7 @@ var workerChecks = []Check{
 		},
 	},
 	{
-		ID: "worker/start-url-out-of-scope", Level: Warning, Area: "worker", Title: "The worker's scope contains the start URL",
+		ID: "worker/start-url-out-of-scope", Level: Warning, Title: "The worker's scope contains the start URL",
 		Example: `register("/app/sw.js") and "start_url": "/"`,
 		Why:     "The app opens on a page that the worker does not answer for: without a network it shows an error.",
 		Mend:    "register the worker with a scope that begins the start URL", Spec: "Service Workers, \"Match Service Worker Registration\"",
@@ -134,7 +134,7 @@ func offline(f *facts, outcome rehearsal.Outcome, start bool) []Finding {
 
 var offlineChecks = []Check{
 	{
-		ID: "offline/start-page", Level: Warning, Area: "offline", Title: "The start page works without a network",
+		ID: "offline/start-page", Level: Warning, Title: "The start page works without a network",
 		Example: `the start page is not in the store`,
 		Why:     "It is what opens when a visitor taps the icon on a train.",
 		Mend:    "run tachyform fit, or let the worker store the start page and what it needs", Spec: "rehearsed",
@@ -146,28 +146,28 @@ var offlineChecks = []Check{
 		},
 	},
 	{
-		ID: "offline/page-lost", Level: Warning, Area: "offline", Title: "No page ends in the browser's error page",
+		ID: "offline/page-lost", Level: Warning, Title: "No page ends in the browser's error page",
 		Example: `fetch(e.request) without .catch()`,
 		Why:     "The visitor sees the browser's own error page and believes that the site is broken.",
 		Mend:    "show an offline page for pages that are not stored", Spec: "rehearsed",
 		run: func(f *facts) ([]Finding, bool) { return offline(f, rehearsal.Lost, false), true },
 	},
 	{
-		ID: "offline/page-blank", Level: Warning, Area: "offline", Title: "Pages show something without a network",
+		ID: "offline/page-blank", Level: Warning, Title: "Pages show something without a network",
 		Example: `the document is stored, and the data that its script draws is not`,
 		Why:     "The document comes, and next to nothing of what it shows online is there: the visitor looks at an empty page.",
 		Mend:    "give the data a rule that keeps it, stow the scripts that draw the page, or let the page say that it needs the network", Spec: "rehearsed with the page's own scripts",
 		run: func(f *facts) ([]Finding, bool) { return offline(f, rehearsal.Blank, false), true },
 	},
 	{
-		ID: "offline/page-partial", Level: Warning, Area: "offline", Title: "Stored pages are whole",
+		ID: "offline/page-partial", Level: Warning, Title: "Stored pages are whole",
 		Example: `the page is stored, and its style sheet is not`,
 		Why:     "The page comes without its styles, pictures or scripts.",
 		Mend:    "store what the page needs together with it", Spec: "rehearsed",
 		run: func(f *facts) ([]Finding, bool) { return offline(f, rehearsal.Partial, false), true },
 	},
 	{
-		ID: "offline/page-stand-in", Level: Advice, Area: "offline", Title: "Pages are there without a network",
+		ID: "offline/page-stand-in", Level: Advice, Title: "Pages are there without a network",
 		Example: `/fares/ shows /offline.html`,
 		Why:     "The visitor sees the offline page instead of this one. That is right for pages that need the network.",
 		Mend:    "stow the page, if it is of use without a network", Spec: "rehearsed",

@@ -20,6 +20,7 @@ import (
 type auditing struct {
 	base, failOn, baseline string
 	scripts                string // as in [run.Rehearsal]
+	sample                 int    // pages that are rehearsed, 0 for all
 	only, skip             []string
 	mend                   bool
 	live                   bool   // a site whose pages come from a server is asked again
@@ -84,6 +85,10 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 				return err
 			}
 			work := a.work(c)
+			if o.sample < 0 {
+				return usage(errors.New("--sample says how many pages, from 1"))
+			}
+			opts.Sample = o.sample
 			report, server, err := work.AuditFolder(cmd.Context(), s, opts, o.scripts)
 			if err != nil {
 				return runError(err)
@@ -108,6 +113,7 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 	f.StringVar(&o.failOn, "fail-on", "blocker", "lowest `level` that makes the exit status 1: blocker, warning, advice, or never")
 	f.StringVar(&o.baseline, "baseline", "", "an earlier report (--format json); only what is new makes the exit status 1")
 	f.StringSliceVar(&o.only, "only", nil, "`checks` or areas to look at; all others are left out")
+	f.IntVar(&o.sample, "sample", 0, "rehearse `N` pages, spread over folders and templates, the same ones every time (default: all); every page is read all the same")
 	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, as rehearse does, or read them for what they ask for, which is quicker (default read; run for applications)")
 	f.StringVar(&o.release, "release", "", "`folder` that was to be deployed at a live address: says whether it is there, whole")
 	o.reach.flags(f)
@@ -167,6 +173,8 @@ func (a *app) auditServed(cmd *cobra.Command, o auditing, c *config.Config) erro
 		return usage(errors.New("--pictures and --mend need a folder of finished pages; the pages of this site come from a server (tachyform fit is what mends)"))
 	case o.base != "":
 		return usage(errBase)
+	case o.sample != 0:
+		return usage(errors.New("--sample is for a folder of finished pages"))
 	case o.scripts != "":
 		return usage(errors.New("--scripts is for a folder of finished pages; of a server's, the scripts of applications are run and others read"))
 	case o.release != "":

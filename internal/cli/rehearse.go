@@ -61,6 +61,12 @@ fails makes the exit status 1. The steps of stories:
 			if o.How != "" && o.How != "run" && o.How != "read" {
 				return usage(fmt.Errorf("--scripts %s: it is run or read", o.How))
 			}
+			if o.Sample < 0 {
+				return usage(errors.New("--sample says how many pages, from 1"))
+			}
+			if o.Sample > 0 && len(o.Pages) > 0 {
+				return usage(errors.New("--sample chooses pages, and --page names them: one of both"))
+			}
 			if err := pics.check(); err != nil {
 				return err
 			}
@@ -104,6 +110,7 @@ fails makes the exit status 1. The steps of stories:
 	f.StringVar(&base, "base", "", "URL `path` the site is served from (default /)")
 	f.StringArrayVar(&o.Visits, "visit", nil, "`URL` opened online before the network changes; repeatable (default: the start page, twice)")
 	f.StringArrayVar(&o.Pages, "page", nil, "`URL` to open afterwards; repeatable (default: every page)")
+	f.IntVar(&o.Sample, "sample", 0, "open `N` pages, spread over folders and templates, the same ones every time (default: all)")
 	f.StringArrayVar(&o.Fetches, "fetch", nil, "`URL` that a script of the first page fetches afterwards; repeatable")
 	f.StringSliceVar(&networks, "network", []string{"offline"}, "network `states`: online, offline, slow, failing, portal")
 	f.BoolVar(&o.Stores, "stores", false, "list what is stored after the visits: every answer with its type, size, age, and who put it there")

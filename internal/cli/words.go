@@ -110,8 +110,8 @@ func completions(root *cobra.Command) {
 	var checks, areas, names, schemas, states []string
 	for _, c := range audit.About() {
 		checks = append(checks, c.ID)
-		if !slices.Contains(areas, c.Area) {
-			areas = append(areas, c.Area)
+		if !slices.Contains(areas, c.Area()) {
+			areas = append(areas, c.Area())
 		}
 	}
 	for _, c := range compare.Checks() {

@@ -31,30 +31,126 @@ func Checks() []finding.Check {
 const retire = "keep a worker at the address of the old one that takes itself out: tachyform retire --worker"
 
 var checks = []check{
-	{finding.Check{ID: "release/never-arrives", Level: finding.Blocker, Area: "release", Title: "Visitors who were there before get the release", Why: "Whoever has the old release goes on seeing it, after every tab was closed, whatever is on the server.",
-		Mend: "change the worker with every release, and the names of its stores; tachyform fit as the last step of the build does both", Spec: "Service Workers, \"Update\"", Example: "a worker that answers from its store first, and is the same in both releases"}, neverArrives},
-	{finding.Check{ID: "release/mixed", Level: finding.Blocker, Area: "release", Title: "No page is shown with parts of two releases", Why: "A page of one release with the styles or scripts of another looks broken or does not work, and nobody can reproduce it.",
-		Mend: "answer a page and its parts from the same place: both from a store of one release, or both from the network, asked for with no-cache", Spec: "Service Workers, \"Handle Fetch\"; RFC 9111", Example: "pages from the network and app.css from a store, or from the browser's cache for a week"}, mixed},
-	{finding.Check{ID: "release/page-broken", Level: finding.Blocker, Area: "release", Title: "What is whole for new visitors is whole for those who come back", Why: "Whoever was there before sees a page without its styles or scripts, or none, while everybody who tries it for the first time sees it as it should be.",
-		Mend: "keep the files of the old release on the server for some days, or give an old page what it needs from a store", Spec: "observed", Example: "a stored page that asks for app.3f9c2b71.js, which the new release does not have"}, pageBroken},
-	{finding.Check{ID: "release/worker-unaware", Level: finding.Warning, Area: "release", Title: "The worker notices every change of what it stores", Why: "Files that have changed are shown as they were, while the rest of the site is new.",
-		Mend: "write the digests of the files into the worker, or answer these files from the network first", Spec: "Service Workers, \"Update\"", Example: "cache-first for /data/**, whose files change"}, unaware},
-	{finding.Check{ID: "release/worker-stays", Level: finding.Warning, Area: "release", Title: "A worker that is not used any more goes", Why: "The old worker stays registered in visitors' browsers and goes on answering for its scope.",
-		Mend: retire, Spec: "Service Workers, \"Unregister\"", Example: "sw.js of the old release, service-worker.js of the new"}, stays},
-	{finding.Check{ID: "release/gone-while-open", Level: finding.Warning, Area: "release", Title: "An open page gets what it asks for later", Why: "Somebody has the page open while the release comes; a click asks for a script that is gone, and nothing happens.",
-		Mend: "leave the files of the old release on the server for some days, or store them at the first visit ([stow] now)", Spec: "observed", Example: "import(\"./map.3f9c2b71.js\") on a click"}, goneWhileOpen},
-	{finding.Check{ID: "release/immutable-changed", Level: finding.Warning, Area: "release", Title: "What is promised never to change does not", Why: "Browsers keep such a file without asking, for a year; visitors have the old bytes beside a new page.",
-		Mend: "give changed bytes another name, or take the promise back: Cache-Control: no-cache", Spec: "RFC 8246", Example: "other bytes in app.3f9c2b71.js, or in a file with Cache-Control: immutable"}, immutable},
-	{finding.Check{ID: "release/page-gone", Level: finding.Warning, Area: "release", Title: "Addresses of pages go on working", Why: "Links, bookmarks and search engines lead to a page that is not there.",
-		Mend: "redirect the old address to the page that takes its place ([[server.redirect]])", Spec: "RFC 9110, section 15.4.2", Example: "/timetable.html, which is /timetable/ now"}, pageGone},
-	{finding.Check{ID: "release/another-app", Level: finding.Warning, Area: "release", Title: "The app stays the same app", Why: "Browsers take it for another one: who has installed it keeps the old, which is not updated any more, and is offered the new beside it.",
-		Mend: "say the old identity in the manifest (id)", Spec: "Web App Manifest, \"id member\"", Example: "start_url changes, and there is no id"}, anotherApp},
-	{finding.Check{ID: "release/asks-again", Level: finding.Advice, Area: "release", Title: "Name and icons of the app are what people installed", Why: "Browsers ask people who have installed the app whether they want the new name or icon, since a site could pass for another with it.",
-		Mend: "change them on purpose, and say so to your visitors", Spec: "Web App Manifest, \"Updating the manifest\"", Example: "another name, or other bytes of an icon"}, asksAgain},
-	{finding.Check{ID: "release/stores-left", Level: finding.Advice, Area: "release", Title: "Nothing that is stored is left behind", Why: "It takes room on visitors' devices for ever, and counts when the browser runs out of it.",
-		Mend: "delete stores of older releases in the activate event", Spec: "Service Workers, \"Activate\"", Example: "the store \"v1\", beside \"v2\""}, storesLeft},
-	{finding.Check{ID: "release/downloads-again", Level: finding.Advice, Area: "release", Title: "What has not changed is not downloaded again", Why: "Every visitor pays for it with every release, on a phone in megabytes.",
-		Mend: "take what has the same digest from the older store, or ask with cache: \"no-cache\", which servers answer in a line when nothing has changed", Spec: "Fetch, \"cache mode\"", Example: "fetch(url, {cache: \"reload\"}) of the whole list with every release"}, downloadsAgain},
+	{
+		finding.Check{
+			ID: "release/never-arrives", Level: finding.Blocker, Title: "Visitors who were there before get the release",
+			Why:     "Whoever has the old release goes on seeing it, after every tab was closed, whatever is on the server.",
+			Mend:    "change the worker with every release, and the names of its stores; tachyform fit as the last step of the build does both",
+			Spec:    "Service Workers, \"Update\"",
+			Example: "a worker that answers from its store first, and is the same in both releases",
+		},
+		neverArrives,
+	},
+	{
+		finding.Check{
+			ID: "release/mixed", Level: finding.Blocker, Title: "No page is shown with parts of two releases",
+			Why:     "A page of one release with the styles or scripts of another looks broken or does not work, and nobody can reproduce it.",
+			Mend:    "answer a page and its parts from the same place: both from a store of one release, or both from the network, asked for with no-cache",
+			Spec:    "Service Workers, \"Handle Fetch\"; RFC 9111",
+			Example: "pages from the network and app.css from a store, or from the browser's cache for a week",
+		},
+		mixed,
+	},
+	{
+		finding.Check{
+			ID: "release/page-broken", Level: finding.Blocker, Title: "What is whole for new visitors is whole for those who come back",
+			Why:     "Whoever was there before sees a page without its styles or scripts, or none, while everybody who tries it for the first time sees it as it should be.",
+			Mend:    "keep the files of the old release on the server for some days, or give an old page what it needs from a store",
+			Spec:    "observed",
+			Example: "a stored page that asks for app.3f9c2b71.js, which the new release does not have",
+		},
+		pageBroken,
+	},
+	{
+		finding.Check{
+			ID: "release/worker-unaware", Level: finding.Warning, Title: "The worker notices every change of what it stores",
+			Why:     "Files that have changed are shown as they were, while the rest of the site is new.",
+			Mend:    "write the digests of the files into the worker, or answer these files from the network first",
+			Spec:    "Service Workers, \"Update\"",
+			Example: "cache-first for /data/**, whose files change",
+		},
+		unaware,
+	},
+	{
+		finding.Check{
+			ID: "release/worker-stays", Level: finding.Warning, Title: "A worker that is not used any more goes",
+			Why:     "The old worker stays registered in visitors' browsers and goes on answering for its scope.",
+			Mend:    retire,
+			Spec:    "Service Workers, \"Unregister\"",
+			Example: "sw.js of the old release, service-worker.js of the new",
+		},
+		stays,
+	},
+	{
+		finding.Check{
+			ID: "release/gone-while-open", Level: finding.Warning, Title: "An open page gets what it asks for later",
+			Why:     "Somebody has the page open while the release comes; a click asks for a script that is gone, and nothing happens.",
+			Mend:    "leave the files of the old release on the server for some days, or store them at the first visit ([stow] now)",
+			Spec:    "observed",
+			Example: "import(\"./map.3f9c2b71.js\") on a click",
+		},
+		goneWhileOpen,
+	},
+	{
+		finding.Check{
+			ID: "release/immutable-changed", Level: finding.Warning, Title: "What is promised never to change does not",
+			Why:     "Browsers keep such a file without asking, for a year; visitors have the old bytes beside a new page.",
+			Mend:    "give changed bytes another name, or take the promise back: Cache-Control: no-cache",
+			Spec:    "RFC 8246",
+			Example: "other bytes in app.3f9c2b71.js, or in a file with Cache-Control: immutable",
+		},
+		immutable,
+	},
+	{
+		finding.Check{
+			ID: "release/page-gone", Level: finding.Warning, Title: "Addresses of pages go on working",
+			Why:     "Links, bookmarks and search engines lead to a page that is not there.",
+			Mend:    "redirect the old address to the page that takes its place ([[server.redirect]])",
+			Spec:    "RFC 9110, section 15.4.2",
+			Example: "/timetable.html, which is /timetable/ now",
+		},
+		pageGone,
+	},
+	{
+		finding.Check{
+			ID: "release/another-app", Level: finding.Warning, Title: "The app stays the same app",
+			Why:     "Browsers take it for another one: who has installed it keeps the old, which is not updated any more, and is offered the new beside it.",
+			Mend:    "say the old identity in the manifest (id)",
+			Spec:    "Web App Manifest, \"id member\"",
+			Example: "start_url changes, and there is no id",
+		},
+		anotherApp,
+	},
+	{
+		finding.Check{
+			ID: "release/asks-again", Level: finding.Advice, Title: "Name and icons of the app are what people installed",
+			Why:     "Browsers ask people who have installed the app whether they want the new name or icon, since a site could pass for another with it.",
+			Mend:    "change them on purpose, and say so to your visitors",
+			Spec:    "Web App Manifest, \"Updating the manifest\"",
+			Example: "another name, or other bytes of an icon",
+		},
+		asksAgain,
+	},
+	{
+		finding.Check{
+			ID: "release/stores-left", Level: finding.Advice, Title: "Nothing that is stored is left behind",
+			Why:     "It takes room on visitors' devices for ever, and counts when the browser runs out of it.",
+			Mend:    "delete stores of older releases in the activate event",
+			Spec:    "Service Workers, \"Activate\"",
+			Example: "the store \"v1\", beside \"v2\"",
+		},
+		storesLeft,
+	},
+	{
+		finding.Check{
+			ID: "release/downloads-again", Level: finding.Advice, Title: "What has not changed is not downloaded again",
+			Why:     "Every visitor pays for it with every release, on a phone in megabytes.",
+			Mend:    "take what has the same digest from the older store, or ask with cache: \"no-cache\", which servers answer in a line when nothing has changed",
+			Spec:    "Fetch, \"cache mode\"",
+			Example: "fetch(url, {cache: \"reload\"}) of the whole list with every release",
+		},
+		downloadsAgain,
+	},
 }
 
 // check performs the checks.

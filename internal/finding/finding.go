@@ -1,7 +1,10 @@
 // Package finding says what was found: where, why it matters and how to mend it, whichever command found it.
 package finding
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
 // Level says how much a failed check costs.
 type Level string
@@ -35,7 +38,6 @@ type Finding struct {
 type Check struct {
 	ID      string
 	Level   Level
-	Area    string
 	Title   string
 	Why     string   // what it means for a visitor
 	Mend    string   // what to do in general
@@ -43,6 +45,15 @@ type Check struct {
 	Example string   // what the check finds, as somebody would have written it
 	Matters []string // platforms whose visitors notice; empty for all
 	Blocks  []string // platforms on which a site that fails cannot be installed as an app
+}
+
+// Area is the first part of its ID.
+func (c Check) Area() string { return Area(c.ID) }
+
+// Area is the first part of the ID of a check.
+func Area(id string) string {
+	area, _, _ := strings.Cut(id, "/")
+	return area
 }
 
 // Result is what came of a check; its state is "passed", "failed" or "not-applicable".

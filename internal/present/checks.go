@@ -31,7 +31,7 @@ type CheckInfo struct {
 func ChecksOf(checks []finding.Check) *CheckList {
 	l := &CheckList{Format: "tachyform.checks/1", Checks: []CheckInfo{}}
 	for _, c := range checks {
-		l.Checks = append(l.Checks, CheckInfo{c.ID, string(c.Level), c.Area, c.Title, c.Why, c.Mend, c.Spec, c.Example, append([]string{}, c.Matters...), append([]string{}, c.Blocks...)})
+		l.Checks = append(l.Checks, CheckInfo{c.ID, string(c.Level), c.Area(), c.Title, c.Why, c.Mend, c.Spec, c.Example, append([]string{}, c.Matters...), append([]string{}, c.Blocks...)})
 	}
 	return l
 }

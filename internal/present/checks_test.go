@@ -55,7 +55,7 @@ func TestEveryCheckExplainsItself(t *testing.T) {
 		assert.NotEmpty(t, c.Why, c.ID)
 		assert.NotEmpty(t, c.Mend, c.ID)
 		assert.NotEmpty(t, c.Spec, c.ID)
-		assert.Regexp(t, `^`+c.Area+`/[a-z-]+$`, c.ID)
+		assert.Regexp(t, `^`+c.Area()+`/[a-z-]+$`, c.ID)
 	}
 	out := text(t, func(s *Style) error { return s.Checks(ChecksOf(allChecks()[:1]), true) })
 	for _, part := range []string{allChecks()[0].ID, "why", "mend", "follows"} {

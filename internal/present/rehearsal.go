@@ -209,6 +209,14 @@ func (s *Style) missing(p rehearsal.PageResult) string {
 	return text
 }
 
+// sampled counts pages, and says of how many they are a sample.
+func sampled(n int, of *rehearsal.Sampled) string {
+	if of == nil {
+		return count(n, "page")
+	}
+	return itoa(n) + " of " + count(of.Of, "page") + ", a sample"
+}
+
 // putBy says who put an answer into a store.
 var putBy = map[string]string{"install": "while the worker was installed", "worker": "by the worker", "page": "by a page"}
 
@@ -261,7 +269,7 @@ func (s *Style) matrix(r *rehearsal.Report) {
 				sums = append(sums, s.outcome(o).Render(itoa(tally[o])+" "+string(o)))
 			}
 		}
-		s.sayf("\n  %s  %s\n", s.title.Render(strings.ToUpper(n[:1])+n[1:]+", "+count(len(pages), "page")), strings.Join(sums, ", "))
+		s.sayf("\n  %s  %s\n", s.title.Render(strings.ToUpper(n[:1])+n[1:]+", "+sampled(len(pages), r.Sampled)), strings.Join(sums, ", "))
 		if len(pages) <= maxPages {
 			for _, p := range pages {
 				s.page(p)

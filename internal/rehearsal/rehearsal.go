@@ -106,6 +106,7 @@ type Options struct {
 	Entrances []entrance.Entrance
 	Led       []string              // addresses that the server leads elsewhere: they are opened online, too
 	Forms     []string              // root-relative addresses that forms of pages post to: a visitor sends one without a network
+	SampledOf int                   // of how many pages Pages are a sample, 0 when they are none
 	Private   func(url string) bool // what belongs to one visitor: a page is whole without it; nil for nothing
 }
 
@@ -113,6 +114,9 @@ type Options struct {
 func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report, error) {
 	r := &Report{Format: Format, Stage: st.Name(), Site: server.Site.Dir, Visits: []PageResult{}, Stores: []Store{}, Pages: []PageResult{},
 		Fetches: []FetchResult{}, Stories: []*StoryResult{}, Findings: []Finding{}}
+	if o.SampledOf > 0 {
+		r.Sampled = &Sampled{len(o.Pages), o.SampledOf}
+	}
 	start, err := server.Site.StartPage()
 	if err != nil {
 		return nil, err

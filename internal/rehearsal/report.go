@@ -47,6 +47,12 @@ type PageResult struct {
 	again func(online *stage.Load) PageResult // compares it with another load of the page online; nil when it shows no less
 }
 
+// Sampled says of how many pages some are a sample.
+type Sampled struct {
+	Pages int `json:"pages"`
+	Of    int `json:"of"`
+}
+
 // Request is a request that a page made.
 type Request struct {
 	URL        string `json:"url"`
@@ -130,6 +136,7 @@ type Report struct {
 	Visits   []PageResult   `json:"visits"`
 	Stores   []Store        `json:"stores"`
 	Pages    []PageResult   `json:"pages"`
+	Sampled  *Sampled       `json:"sampled,omitempty"` // nil when the pages are no sample
 	Fetches  []FetchResult  `json:"fetches"`
 	Stories  []*StoryResult `json:"stories"`
 	Findings []Finding      `json:"findings"`

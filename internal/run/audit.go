@@ -27,13 +27,17 @@ func (w *Work) AuditFolder(ctx context.Context, s *site.Site, opts audit.Options
 	if opts.Inventory, err = survey.Take(ctx, s, survey.Options{}); err != nil {
 		return nil, nil, err
 	}
-	networks := NetworksOf(len(opts.Inventory.Pages))
+	pages := len(opts.Inventory.Pages)
+	if opts.Sample > 0 {
+		pages = min(pages, opts.Sample)
+	}
+	networks := NetworksOf(pages)
 	if len(networks) == 1 {
 		w.say("%d pages: rehearsed without a network only, not on a slow or failing one (tachyform rehearse --network slow,failing does)", len(opts.Inventory.Pages))
 	}
 	opts.Private = Private(w.Config, s)
 	step, end := w.progress("Rehearsing")
-	r, server, err := w.Rehearse(ctx, s, Rehearsal{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: fetched(opts), Forms: opts.Inventory.Posted(), Comeback: true}, Named: []string{"none"}, How: scripts, Reading: true, Inventory: opts.Inventory})
+	r, server, err := w.Rehearse(ctx, s, Rehearsal{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: fetched(opts), Forms: opts.Inventory.Posted(), Comeback: true}, Named: []string{"none"}, How: scripts, Reading: true, Sample: opts.Sample, Inventory: opts.Inventory})
 	end()
 	if err != nil {
 		return nil, nil, err
@@ -130,7 +134,7 @@ type Mending struct {
 func (w *Work) Mend(ctx context.Context, s *site.Site, opts audit.Options, before *audit.Report, server *site.Server, scripts string) (*Mending, error) {
 	safe, area := map[string]bool{}, map[string]string{}
 	for _, k := range audit.Checks() {
-		safe[k.ID], area[k.ID] = k.Safe, k.Area
+		safe[k.ID], area[k.ID] = k.Safe, k.Area()
 	}
 	failed := func(r *audit.Report) (out []string) {
 		for _, k := range r.Checks {

@@ -33,6 +33,7 @@ type Rehearsal struct {
 	Reading   bool              // scripts are read when nothing is said, unless the site is an application
 	Inventory *survey.Inventory // of the site, nil when it was not surveyed
 	Named     []string          // names of stories, or none; empty for all
+	Sample    int               // how many of the pages are opened, 0 for all; no matter when pages are named
 	Served    *crawl.Result     // what a server was seen to send, when the site's pages come from one
 }
 
@@ -64,6 +65,9 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 	}
 	o.Private = Private(c, s)
 	asked := slices.Clone(o.Pages)
+	if n := len(s.Pages()); o.Sample > 0 && o.Sample < n && len(asked) == 0 && o.Served == nil {
+		o.Pages, o.SampledOf = Sample(s, o.Sample), n
+	}
 	pages := len(o.Pages)
 	if pages == 0 {
 		pages = len(s.Pages())
@@ -223,9 +227,11 @@ func (o *Rehearsal) routes(ctx context.Context, w *Work, s *site.Site, fallback 
 			Message: fmt.Sprintf("no file answers this: it is a route of the application %s. The server is taken to answer it with that page, as yours has to", a.Shell),
 			Mend:    "have your host answer what has no file with this page, and say so in tachyform.toml: [server] fallback"})
 	}
-	if len(o.Pages) == 0 && len(routes) > 0 {
-		for _, p := range s.Pages() {
-			o.Pages = append(o.Pages, p.URL)
+	if (len(o.Pages) == 0 || o.SampledOf > 0) && len(routes) > 0 {
+		if o.SampledOf == 0 {
+			for _, p := range s.Pages() {
+				o.Pages = append(o.Pages, p.URL)
+			}
 		}
 		if len(routes) > maxRoutes {
 			o.Notes = append(o.Notes, rehearsal.Finding{Kind: "routes", Level: "advice", Message: fmt.Sprintf("%d of %d routes are opened; --page names others", maxRoutes, len(routes))})
