@@ -95,6 +95,28 @@ func (r *Rule) Worker() (worker.Rule, error) {
 	return w, nil
 }
 
+// URL gives the one address that the rule is for, without the escapes of patterns; "" when it is for more.
+func (r *Rule) URL() string {
+	var b strings.Builder
+	_, path, _ := strings.Cut(r.Match, "://")
+	head := r.Match[:len(r.Match)-len(path)]
+	for i := 0; i < len(path); i++ {
+		switch c := path[i]; {
+		case c == '\\' && i+1 < len(path):
+			i++
+			b.WriteByte(path[i])
+		case strings.IndexByte("*{(", c) >= 0:
+			return ""
+		default:
+			b.WriteByte(c)
+		}
+	}
+	return head + b.String()
+}
+
+// IsIntegrity says whether a text is one digest of Subresource Integrity.
+func IsIntegrity(s string) bool { return integrity.MatchString(s) }
+
 var integrity = regexp.MustCompile(`^sha(256|384|512)-[A-Za-z0-9+/_-]+={0,2}$`)
 
 // checkRule finds what is wrong with one rule by itself.
@@ -156,7 +178,7 @@ func checkRule(r *Rule, add func(key, value, format string, args ...any)) {
 		add("vary", r.Vary, "vary is for answers that are stored; %s stores nothing", r.Answer)
 	case r.Never != "" && r.Never != NeverIgnore:
 		add("never", r.Never, "never = %q: the one word is %q, for a rule that counts although [stow] never names its address", r.Never, NeverIgnore)
-	case r.Integrity != "" && (r.Answer != worker.CacheFirst || !strings.Contains(r.Match, "://") || strings.ContainsAny(r.Match, "*{(") || len(r.Destination) > 0):
+	case r.Integrity != "" && (r.Answer != worker.CacheFirst || !strings.Contains(r.Match, "://") || r.URL() == "" || len(r.Destination) > 0):
 		add("integrity", r.Integrity, "integrity is for one file of another origin, by its whole URL, with answer = %q", worker.CacheFirst)
 	case r.Integrity != "" && !integrity.MatchString(r.Integrity):
 		add("integrity", r.Integrity, "integrity = %q is no digest such as \"sha384-…\" (Subresource Integrity)", r.Integrity)

@@ -2,6 +2,7 @@ package fitting
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -249,6 +250,7 @@ func (f *fitter) draftRules(d *drafter) {
 		d.line("destination = [\"document\"]")
 		d.value("answer", "network-only", "its document is not the shell; without a network the offline page is shown")
 	}
+	f.draftOutside(d)
 	f.draftData(d, seen)
 	ends := append([]survey.Endpoint{}, f.inv.Endpoints...)
 	sort.SliceStable(ends, func(i, j int) bool { return ends[i].URL < ends[j].URL })
@@ -280,6 +282,51 @@ func (f *fitter) draftRules(d *drafter) {
 		d.value("answer", "network-first", "fresh where there is a network, else the last answer that was seen")
 		d.value("patience", "3s", "how long to wait for the network before the stored answer is taken")
 	}
+}
+
+// maxOutside is how many files of other origins a draft is written about.
+const maxOutside = 12
+
+// draftOutside writes of scripts and styles of other origins: a rule that makes them part of the offline promise where the page has their digest, and
+// what it takes where it has not.
+func (f *fitter) draftOutside(d *drafter) {
+	for i, x := range f.inv.Outside {
+		d.line("")
+		if i == maxOutside {
+			d.line(fmt.Sprintf("# Of %d more files of other origins the same can be said.", len(f.inv.Outside)-maxOutside))
+			return
+		}
+		digest, _, _ := strings.Cut(strings.TrimSpace(x.Integrity), " ")
+		where := fmt.Sprintf("%s:%d", x.File, x.Line)
+		if config.IsIntegrity(digest) && x.CORS {
+			d.line(fmt.Sprintf("# %s needs this of another origin. It is stored at the first visit, and is whole without a network; when it changes, say its new digest here, too.", where))
+			d.line("[[rule]]")
+			d.value("match", patternEscapeOther(x.URL), where+" names it")
+			d.value("answer", "cache-first", "the digest says that it is the right one")
+			d.value("integrity", digest, "as the page has it")
+			continue
+		}
+		lacks := "an integrity and crossorigin in the page"
+		switch {
+		case config.IsIntegrity(digest):
+			lacks = "crossorigin in the page"
+		case x.CORS:
+			lacks = "an integrity in the page"
+		}
+		d.line(fmt.Sprintf("# %s needs %s of another origin, and lacks it without a network. Better is a copy in the site. As part of the offline promise it takes", where, x.URL))
+		d.line("# " + lacks + ", an origin that allows CORS, and this rule:")
+		d.line("# [[rule]]")
+		d.line("# match = " + quoteTOML(patternEscapeOther(x.URL)))
+		d.line("# answer = \"cache-first\"")
+		d.line("# integrity = " + quoteTOML(cmp.Or(digest, "sha384-…")))
+	}
+}
+
+// patternEscapeOther writes the URL of another origin as a pattern that matches nothing else.
+func patternEscapeOther(u string) string {
+	scheme, rest, _ := strings.Cut(u, "://")
+	host, path, _ := strings.Cut(rest, "/")
+	return scheme + "://" + host + "/" + strings.ReplaceAll(patternEscape(path), "?", `\?`)
 }
 
 // draftData writes a rule for what each route of the application asked for when it ran. seen has what is written about.

@@ -110,7 +110,7 @@ func (f *fitter) worker(ctx context.Context, workerPath, offline string, digests
 func (f *fitter) ahead(plan *worker.Plan) {
 	for i := range f.cfg.Rules {
 		if r := &f.cfg.Rules[i]; r.Integrity != "" {
-			plan.Ahead = append(plan.Ahead, r.Match)
+			plan.Ahead = append(plan.Ahead, r.URL())
 		}
 	}
 	for _, u := range f.inv.Data {

@@ -44,6 +44,7 @@ type Ref struct {
 	Offset int    // of the value in the file that was read
 	Method string // of a literal fetch, "" for GET
 	Lazy   bool   // asked for only when the visitor gets near it
+	Digest string // the integrity attribute
 	CORS   string // the crossorigin attribute: "", "anonymous" or "use-credentials"
 	Spare  bool   // it stands behind another that every current browser takes: the second format of a picture or a font
 	Dense  bool   // only screens with more than one pixel for each CSS px ask for it: one of several candidates
@@ -275,6 +276,9 @@ func (r *pageReader) ref(t *Token, attr string, use Use) {
 		if strings.EqualFold(c.Value, "use-credentials") {
 			ref.CORS = "use-credentials"
 		}
+	}
+	if d, ok := r.get(t, "integrity"); ok {
+		ref.Digest = d.Value
 	}
 	if l, ok := r.get(t, "loading"); ok && strings.EqualFold(l.Value, "lazy") {
 		ref.Lazy = true

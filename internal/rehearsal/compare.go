@@ -41,7 +41,8 @@ func Compare(embedded, chromium *Report) []Difference {
 			continue
 		}
 		add(p.Network+" "+p.URL, of(p), of(q))
-		if p.Outcome == NotKnown || p.Outcome == Lost || of(p) != of(q) { // the rest follows from that
+		beyond := slices.ContainsFunc(p.Errors, func(e Error) bool { return e.Needs != "" }) // the model's own gap, which is said by itself
+		if p.Outcome == NotKnown || p.Outcome == Lost || beyond || of(p) != of(q) {          // the rest follows from that
 			continue
 		}
 		for _, d := range shownOtherwise(&p, &q) {

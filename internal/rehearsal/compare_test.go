@@ -32,10 +32,15 @@ func TestCompareWhatPagesShow(t *testing.T) {
 		"no icon":            {func(p *PageResult) { p.Requests = p.Requests[:1] }, nil},
 		"the words of error": {func(p *PageResult) { p.Errors[0].Message = "Uncaught TypeError: x isn't one" }, nil},
 		"another error":      {func(p *PageResult) { p.Errors[0].Line = 4 }, []Difference{{"offline /tides/: errors", "TypeError /a.js:3", "TypeError /a.js:4"}}},
+		"the model's gap":    {func(p *PageResult) { p.Title = "Loading" }, nil},
 		"no script ran":      {func(p *PageResult) { p.Ran, p.Requests, p.Errors = false, nil, nil }, nil},
 		"another outcome":    {func(p *PageResult) { p.Outcome, p.Title = Whole, "Loading" }, []Difference{{"offline /tides/", "partial, status 200, by the worker", "whole, status 200, by the worker"}}},
 	} {
-		got := Compare(page(nil), page(c.change))
+		one := page(nil)
+		if name == "the model's gap" {
+			one.Pages[0].Errors[0].Needs = "OffscreenCanvas"
+		}
+		got := Compare(one, page(c.change))
 		if c.want == nil {
 			assert.Empty(t, got, name)
 			continue

@@ -101,6 +101,7 @@ type Inventory struct {
 	Fragments     map[string]string // pages that are parts of others, by path: what says so
 	Registrations []Registration
 	Endpoints     []Endpoint
+	Outside       []Outside      // scripts and style sheets of other origins that pages name, by their URLs
 	Stores        []string       // kinds of storage that scripts mention, sorted
 	Features      []Asked        // what scripts ask of a device, by id: the first place of each
 	Unread        []site.Skipped // files that could not be read or understood
@@ -186,6 +187,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		links     []string
 		shows     markup.Characters
 		bare      []markup.Ref
+		outside   []Outside
 	}
 	results := make([]result, len(s.Files))
 	every := len(s.Pages())/sampled + 1
@@ -262,7 +264,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 				r.needs = append(r.needs, rd.needs...)
 			}
 			r.regs, r.endpoints, r.data, r.stores = rd.regs, rd.endpoints, rd.data, rd.stores
-			r.features = rd.features
+			r.features, r.outside = rd.features, rd.outside
 			return nil
 		})
 	}
@@ -303,6 +305,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		}
 		inv.Registrations = append(inv.Registrations, r.regs...)
 		inv.Endpoints = append(inv.Endpoints, r.endpoints...)
+		inv.takeOutside(r.outside)
 		for _, d := range r.data {
 			data[d] = true
 		}
@@ -371,6 +374,7 @@ type reader struct {
 	data      []string
 	stores    map[string]bool
 	features  []Asked
+	outside   []Outside
 }
 
 // link sorts the links of one page.
@@ -423,6 +427,7 @@ func (r *reader) page(data []byte, withLinks bool) (*Page, []string) {
 	for _, c := range m.CSP {
 		p.CSP = append(p.CSP, c.Value)
 	}
+	r.noteOutside(m.Refs, base)
 	for _, ref := range m.Refs {
 		if ref.Use == markup.UseManifest && p.Manifest == "" {
 			p.Manifest, _ = ResolveOn(r.inv.Site.Origin, base, ref.URL)
