@@ -87,6 +87,20 @@ func (e *Embedded) Element(what string) (bool, error) { return e.current().Eleme
 // Travel goes back or forward in the tab's history.
 func (e *Embedded) Travel(by int) (*stage.Load, error) { return e.current().Travel(by), nil }
 
+// Reload loads what the tab shows again, past worker and caches.
+func (e *Embedded) Reload() (*stage.Load, error) {
+	if l := e.current().Reload(); l != nil {
+		return l, nil
+	}
+	return &stage.Load{AnsweredBy: stage.ByBrowser, Why: "the tab shows no page"}, nil
+}
+
+// Stand puts the device somewhere.
+func (e *Embedded) Stand(latitude, longitude float64) error {
+	e.b.Stand(latitude, longitude)
+	return nil
+}
+
 // Look reads again what the tab shows.
 func (e *Embedded) Look() (*stage.Load, error) { return e.current().Look(), nil }
 

@@ -17,7 +17,7 @@ var ErrStep = errors.New("no such step")
 
 // Steps describes the step language, a line for each step.
 const Steps = `open URL                 open a page in the tab in use
-reload                   open the same page again
+reload [hard]            open the same page again; hard is past the worker and the browser's cache
 tab N                    go to another tab, from 1; the one after the last is opened
 close                    close the tab in use
 fetch URL                a script of the page fetches
@@ -34,6 +34,7 @@ type SELECTOR TEXT       a text is typed into a field
 choose SELECTOR VALUE    an option of a list is chosen, or a box ticked (true, false)
 submit SELECTOR          a form is sent
 back, forward            the browser's buttons
+location LAT LON         the device is there, and pages that ask may know (Geolocation)
 push [TEXT]              a push message comes to the worker (the visitor has allowed it)
 tap notification [NAME]  on what is shown, or on its action of that name (on the embedded stage only)
 sync TAG                 the browser fires the sync event of a tag
@@ -58,7 +59,7 @@ type step struct {
 }
 
 // verbs are the steps and how many words they need behind them.
-var verbs = map[string]int{"open": 1, "reload": 0, "tab": 1, "close": 0, "fetch": 1, "post": 1, "wait": 1, "network": 1, "serve": 1, "take": 1, "stop": 1, "forget": 1, "expect": 1, "click": 1, "type": 2, "choose": 2, "submit": 1, "back": 0, "forward": 0, "push": 0, "tap": 1, "sync": 1}
+var verbs = map[string]int{"open": 1, "reload": 0, "location": 2, "tab": 1, "close": 0, "fetch": 1, "post": 1, "wait": 1, "network": 1, "serve": 1, "take": 1, "stop": 1, "forget": 1, "expect": 1, "click": 1, "type": 2, "choose": 2, "submit": 1, "back": 0, "forward": 0, "push": 0, "tap": 1, "sync": 1}
 
 // Check says what is wrong with a story's steps, without telling it.
 func (s *Story) Check() error {
@@ -86,7 +87,7 @@ func parseStep(text string) (step, error) {
 	wrong := func(why string) (step, error) { return step{}, fmt.Errorf("%q: %s: %w", text, why, ErrStep) }
 	switch {
 	case !known:
-		return wrong("it begins with one of open, reload, tab, close, fetch, post, wait, network, serve, take, stop, forget, click, type, choose, submit, back, forward, push, tap, sync, expect")
+		return wrong("it begins with one of open, reload, tab, close, fetch, post, wait, network, serve, take, stop, forget, click, type, choose, submit, back, forward, location, push, tap, sync, expect")
 	case len(s.args) < needs:
 		return wrong("something is missing behind " + s.verb)
 	}
@@ -110,6 +111,16 @@ func parseStep(text string) (step, error) {
 	case "serve", "take", "stop", "forget":
 		if full := map[string]string{"serve": "next", "take": "over", "stop": "worker", "forget": "everything"}[s.verb]; s.rest != full {
 			return wrong(fmt.Sprintf("it is %q", s.verb+" "+full))
+		}
+	case "reload":
+		if s.rest != "" && s.rest != "hard" {
+			return wrong("it is \"reload\", or \"reload hard\"")
+		}
+	case "location":
+		for i, most := range []float64{90, 180} {
+			if v, err := strconv.ParseFloat(s.args[i], 64); err != nil || !(v >= -most && v <= most) {
+				return wrong("it is latitude and longitude in degrees, such as \"location 57.15 -7.30\"")
+			}
 		}
 	case "tap":
 		if s.args[0] != "notification" {

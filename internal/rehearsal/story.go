@@ -72,6 +72,14 @@ type Teller struct {
 	Scripts bool                  // as in [Options]
 }
 
+// Device is a stage whose visitor can do what is done with a device rather than with a page.
+type Device interface {
+	// Reload loads what the tab shows again, past worker and caches.
+	Reload() (*stage.Load, error)
+	// Stand puts the device to a latitude and longitude, in degrees, which pages may know.
+	Stand(latitude, longitude float64) error
+}
+
 // Actor is a stage on whose pages a visitor can do something.
 type Actor interface {
 	// Act does what a step says ("click", "type", "choose", "submit") on what a selector or a text names, and says whether there is such a
@@ -159,6 +167,9 @@ func (p *telling) do(s step) (saw, why string, err error) {
 		if p.url == "" {
 			return "", "no page was opened before", nil
 		}
+		if s.rest == "hard" {
+			return p.reloadHard()
+		}
 		if p.load != nil && p.load.Shown != "" { // where the page's own scripts have led it
 			return p.open(p.load.Shown)
 		}
@@ -219,12 +230,33 @@ func (p *telling) do(s step) (saw, why string, err error) {
 		return "", "", p.st.Clear()
 	case "click", "type", "choose", "submit", "back", "forward":
 		return p.act(s)
+	case "location":
+		d, ok := p.st.(Device)
+		if !ok {
+			return "", "this stage has no place", nil
+		}
+		lat, _ := strconv.ParseFloat(s.args[0], 64) // checked when it was parsed
+		lon, _ := strconv.ParseFloat(s.args[1], 64)
+		return "", "", d.Stand(lat, lon)
 	case "push", "tap", "sync":
 		return p.message(s)
 	case "expect":
 		saw, why = p.expect(s)
 	}
 	return saw, why, nil
+}
+
+// reloadHard loads the page again, past the worker.
+func (p *telling) reloadHard() (saw, why string, err error) {
+	d, ok := p.st.(Device)
+	if !ok {
+		return "", "this stage reloads no page by force", nil
+	}
+	if p.load, err = d.Reload(); err != nil {
+		return "", "", err
+	}
+	p.url, p.answer = p.load.URL, nil
+	return p.look(), "", nil
 }
 
 func (p *telling) open(url string) (saw, why string, err error) {

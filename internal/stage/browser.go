@@ -47,6 +47,7 @@ type Browser struct {
 	server     *site.Server
 	others     map[string]*site.Server
 	network    Network
+	place      *[2]float64 // latitude and longitude of the device, which pages may know; nil when they may not
 	faults     site.Faults
 	loop       *loop
 	http       *httpCache
@@ -134,6 +135,9 @@ func (b *Browser) RefuseWorkers() { b.workerless = true }
 
 // Replay lets pages that would do the same again be taken from before; nothing can be done on such a page.
 func (b *Browser) Replay(on bool) { b.again = on }
+
+// Stand puts the device to a latitude and longitude, in degrees, which pages are told when they ask (Geolocation).
+func (b *Browser) Stand(latitude, longitude float64) { b.place = &[2]float64{latitude, longitude} }
 
 // SetNetwork changes the state of the network.
 func (b *Browser) SetNetwork(n Network) error {

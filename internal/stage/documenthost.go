@@ -101,6 +101,13 @@ func (d *document) hostObject() *goja.Object {
 			d.next = append(d.next, f)
 		}
 	})
+	set("place", func(goja.FunctionCall) goja.Value {
+		d.unlike = true
+		if p := d.b.place; p != nil {
+			return vm.ToValue([]float64{p[0], p[1]})
+		}
+		return goja.Null()
+	})
 	does("thrown", func(c goja.FunctionCall) {
 		e := d.describe(c.Argument(1))
 		d.uncaught(c.Argument(1), e)

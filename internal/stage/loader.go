@@ -79,6 +79,9 @@ func (l *loader) navigate(url, dest string, hops int) {
 	}
 	reg := b.find(url)
 	switch {
+	case l.options.past:
+		req.cache = "reload"
+		direct("the visitor reloads past the worker")
 	case reg == nil && len(b.regs) > 0:
 		direct("the page is outside the scope " + b.Relative(b.regs[0].scope) + " of the worker")
 	case reg == nil:
@@ -116,7 +119,7 @@ func (l *loader) document(url, id string, r reply) {
 		l.updates(reg) // a worker that fails is replaced like another one
 		return
 	}
-	if reg != nil && reg.active != nil {
+	if reg != nil && reg.active != nil && !l.options.past { // Service Workers, "Handle Fetch": a forced reload has no controller
 		t.controller = reg.active
 		l.load.Controlled = true
 	}
@@ -256,6 +259,9 @@ func (l *loader) expect(req *request, use markup.Use) (key string) {
 
 // request asks for something that a running page needs. why says why it cannot be used.
 func (l *loader) request(req *request, use markup.Use, done func(r reply, why string)) {
+	if l.options.past && req.cache == "default" {
+		req.cache = "reload"
+	}
 	key := l.expect(req, use)
 	l.pending++
 	l.b.clientFetch(l.tab, req, l.inTurn(func(r reply) {

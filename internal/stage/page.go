@@ -127,6 +127,7 @@ func (t *Tab) Open(url string) (*Load, error) {
 type visitOptions struct {
 	method, body, contentType string // of a form that is sent
 	reload, replace, traverse bool
+	past                      bool   // the reload goes past workers and caches
 	done                      func() // called when the document is there
 	launch                    *launch
 }

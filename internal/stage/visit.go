@@ -70,6 +70,19 @@ func (t *Tab) Travel(by int) *Load {
 	return t.look()
 }
 
+// Reload loads what the tab shows again, past workers and caches, as a forced reload does; nil when it shows nothing.
+func (t *Tab) Reload() *Load {
+	if t.url == "" {
+		return nil
+	}
+	t.led = 0
+	t.visit(withoutFragment(t.url), visitOptions{reload: true, past: true})
+	if !t.come() {
+		t.loader.giveUp()
+	}
+	return t.look()
+}
+
 // ErrNoPage says that a tab shows no page whose scripts run.
 var ErrNoPage = errors.New("the tab shows no page that is run")
 

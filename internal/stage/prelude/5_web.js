@@ -28,7 +28,7 @@ class PermissionState extends EventTarget {
 }
 const permissions = {__proto__: web.Permissions.prototype, async query(p) {
   if (!p || typeof p.name !== "string") throw new $TypeError("Failed to execute 'query' on 'Permissions': Required member is undefined.");
-  const granted = ["background-sync", "accelerometer", "gyroscope", "magnetometer", "clipboard-write", "screen-wake-lock"].includes(p.name);
+  const granted = ["background-sync", "accelerometer", "gyroscope", "magnetometer", "clipboard-write", "screen-wake-lock"].includes(p.name) || p.name === "geolocation" && $.place && $.place();
   return new PermissionState(p.name, granted ? "granted" : "prompt");
 }};
 const brands = [{brand: "Chromium", version: "156"}, {brand: "Not=A?Brand", version: "24"}];

@@ -304,12 +304,20 @@ class Navigator { constructor() { if (!trust) throw new $TypeError("Illegal cons
 const locks = trusted(() => new LockManager());
 const storage = {__proto__: named.StorageManager.prototype, async estimate() { return $.estimate(); }, async persisted() { return false; }, async persist() { return false; }, async getDirectory() { throw new DOMException("Files of the origin's own are not part of this stage.", "NotSupportedError"); }};
 const denied = refused("Permission denied", "NotAllowedError");
-const failPosition = (_, fail) => { if (fail) $.task(() => fail({code: 1, message: "User denied Geolocation", PERMISSION_DENIED: 1, POSITION_UNAVAILABLE: 2, TIMEOUT: 3})); return 1; };
+let watching = 0;
+const position = (came, fail) => {
+  const at = $.place();
+  $.task(() => {
+    if (at) came({coords: {latitude: at[0], longitude: at[1], accuracy: 1, altitude: null, altitudeAccuracy: null, heading: null, speed: null}, timestamp: Date.now()});
+    else if (fail) fail({code: 1, message: "User denied Geolocation", PERMISSION_DENIED: 1, POSITION_UNAVAILABLE: 2, TIMEOUT: 3});
+  });
+  return ++watching;
+};
 const navigatorValues = {
   userAgent: "Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/156.0.0.0 Safari/537.36", appVersion: "5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/156.0.0.0 Safari/537.36", appName: "Netscape", appCodeName: "Mozilla", product: "Gecko", productSub: "20030107",
   vendor: "Google Inc.", vendorSub: "", platform: "Linux x86_64", language: "en-US", languages: $Object.freeze(["en-US", "en"]), hardwareConcurrency: 2, deviceMemory: 8, maxTouchPoints: 0, cookieEnabled: true, doNotTrack: null, webdriver: false, pdfViewerEnabled: true,
   connection: {effectiveType: "4g", downlink: 10, rtt: 50, saveData: false, addEventListener() {}, removeEventListener() {}}, storage, locks, permissions, userAgentData: agentData, serviceWorker: container, plugins: [], mimeTypes: [],
-  clipboard: {writeText: denied, readText: denied, write: denied, read: denied}, mediaDevices: {getUserMedia: denied, enumerateDevices: async () => [], getSupportedConstraints: () => ({}), addEventListener() {}, removeEventListener() {}}, geolocation: {getCurrentPosition: failPosition, watchPosition: failPosition, clearWatch() {}},
+  clipboard: {writeText: denied, readText: denied, write: denied, read: denied}, mediaDevices: {getUserMedia: denied, enumerateDevices: async () => [], getSupportedConstraints: () => ({}), addEventListener() {}, removeEventListener() {}}, geolocation: {getCurrentPosition: (came, fail) => { position(came, fail); }, watchPosition: position, clearWatch() {}},
   mediaSession: {metadata: null, playbackState: "none", setActionHandler() {}, setPositionState() {}}, wakeLock: {request: denied}, credentials: {get: async () => null, store: async () => {}, create: denied, preventSilentAccess: async () => {}}, userActivation: {isActive: false, hasBeenActive: false},
   scheduling: {isInputPending: () => false}, keyboard: undefined,
 };
