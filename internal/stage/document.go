@@ -333,7 +333,7 @@ func (d *document) fetches(req *request, done func(*response)) cancel {
 func (d *document) pending(n int) { d.loader.pending += n }
 
 // thrown notes an exception that nothing caught, unless the page says that it has dealt with it.
-func (d *document) thrown(where string, e *scriptError) { d.uncaught(nil, e) }
+func (d *document) thrown(_ string, v goja.Value, e *scriptError) { d.uncaught(v, e) }
 
 func (d *document) uncaught(v goja.Value, e *scriptError) {
 	if v == nil {

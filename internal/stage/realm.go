@@ -33,8 +33,8 @@ type realm struct {
 type host interface {
 	// fetches sends a request of a script and calls done with the response, nil for none.
 	fetches(req *request, done func(*response)) cancel
-	// thrown is told of an exception that nothing caught.
-	thrown(where string, e *scriptError)
+	// thrown is told of an exception that nothing caught, and of the value itself, nil when it is not at hand.
+	thrown(where string, v goja.Value, e *scriptError)
 	// stop ends the realm.
 	stop()
 	// account is that of one of its scripts, by its root-relative URL; nil for one that has none.
@@ -118,7 +118,7 @@ func (g *realm) invoke(f goja.Callable, args ...goja.Value) error {
 func (g *realm) report(where string, err error) {
 	var ex *goja.Exception
 	if errors.As(g.tooDeep(err), &ex) {
-		g.in.thrown("in a "+where, g.caught(ex))
+		g.in.thrown("in a "+where, ex.Value(), g.caught(ex))
 	}
 }
 

@@ -30,6 +30,7 @@ type worker struct {
 	scripts map[string]string // by URL: the script and what it imported
 	state   state
 	skip    bool            // skipWaiting was called
+	telling bool            // it is told of an exception of its own
 	listens map[string]bool // event types with listeners after the first run
 	routes  []route         // static routes, in their order
 
@@ -71,6 +72,7 @@ func (w *worker) start() error {
 	w.listens = map[string]bool{}
 	w.loading = true
 	defer func() { w.loading = false }()
+	w.watchRejections()
 	v, err := vm.RunProgram(p)
 	if err != nil {
 		return err

@@ -202,7 +202,11 @@ function handlerAttribute(target, type) {
       const self = this === undefined ? globalThis : this;
       let c = current.get(self);
       if (!c) {
-        c = {value: null, callback: (e) => { if (typeof c.value === "function") return c.value.call(self, e); }};
+        c = {value: null, callback: (e) => {
+          if (typeof c.value !== "function") return;
+          if (type !== "error" || !(e instanceof ErrorEvent) || self !== globalThis) return c.value.call(self, e);
+          if (c.value.call(self, e.message, e.filename, e.lineno, e.colno, e.error) === true) e.preventDefault(); // HTML Standard, "the event handler processing algorithm"
+        }};
         current.set(self, c);
       }
       removeListener(self, type, c.callback);

@@ -350,6 +350,12 @@ $.hooks({
   cache: cacheOf,
   exception: (message, name) => new DOMException(message, name),
   loaded() { loading = false; },
+  uncaught(error, message, filename, lineno, colno) {
+    const e = trusted(() => new ErrorEvent("error", {message, filename, lineno, colno, error, cancelable: true}));
+    dispatch(globalThis, e);
+    return e.defaultPrevented;
+  },
+  rejected(promise, reason) { dispatch(globalThis, trusted(() => new PromiseRejectionEvent("unhandledrejection", {promise, reason, cancelable: true}))); },
   lifecycle(type, id) { runEvent(trusted(() => type === "install" ? new InstallEvent(type) : new ExtendableEvent(type)), id); },
   sync(tag, lastChance, id) { runEvent(trusted(() => new SyncEvent("sync", {tag, lastChance})), id); },
   push(text, id) {
