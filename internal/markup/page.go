@@ -45,6 +45,7 @@ type Ref struct {
 	Method string // of a literal fetch, "" for GET
 	Lazy   bool   // asked for only when the visitor gets near it
 	Digest string // the integrity attribute
+	Media  string // for which media a linked style sheet is, as written; "not all" for one that stands for another
 	CORS   string // the crossorigin attribute: "", "anonymous" or "use-credentials"
 	Spare  bool   // it stands behind another that every current browser takes: the second format of a picture or a font
 	Dense  bool   // only screens with more than one pixel for each CSS px ask for it: one of several candidates
@@ -63,6 +64,7 @@ type Script struct {
 	Offset int
 	Source []byte
 	Module bool
+	Media  string // of a style element, as written
 }
 
 // Link is a hyperlink with its text.
@@ -455,6 +457,9 @@ func (r *pageReader) start(t *Token) (raw string, s Script) {
 	case "script":
 		return r.script(t)
 	case "style":
+		if m, ok := r.get(t, "media"); ok {
+			s.Media = m.Value
+		}
 		return "style", s
 	case "img":
 		r.image(t)
@@ -540,8 +545,11 @@ func (r *pageReader) link(t *Token) {
 	switch {
 	case TokenList(rel.Value, "stylesheet"):
 		media, _ := r.get(t, "media")
-		if !alternate && !strings.EqualFold(media.Value, "print") {
-			r.ref(t, "href", UseStyle)
+		before := len(r.p.Refs)
+		if r.ref(t, "href", UseStyle); len(r.p.Refs) > before {
+			if r.p.Refs[before].Media = media.Value; alternate {
+				r.p.Refs[before].Media = "not all"
+			}
 		}
 	case TokenList(rel.Value, "manifest"):
 		r.ref(t, "href", UseManifest)

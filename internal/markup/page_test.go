@@ -63,7 +63,7 @@ func TestReadPage(t *testing.T) {
 		got[r.Use] = append(got[r.Use], r.URL)
 	}
 	assert.Equal(t, map[Use][]string{
-		UseStyle: {"app.css"}, UseIcon: {"favicon.ico", "touch.png"}, UseManifest: {"m.json"}, UseModule: {"pre.js", "/lib.js", "main.js"}, UsePreload: {"font.woff2"},
+		UseStyle: {"app.css", "dark.css", "print.css"}, UseIcon: {"favicon.ico", "touch.png"}, UseManifest: {"m.json"}, UseModule: {"pre.js", "/lib.js", "main.js"}, UsePreload: {"font.woff2"},
 		UseScript: {"plain.js"}, UseImage: {"sea.jpg", "logo.svg", "large.jpg", "a.webp", "b.webp", "p.jpg", "i.png", "sprite.svg#a", "go.png"}, UseVideo: {"v.mp4"}, UseTrack: {"t.vtt"},
 		UseAudio: {"horn.wav"}, UseFrame: {"map.html"}, UseObject: {"o.pdf", "e.swf"}, UseLink: {"/"}, UseRefresh: {"next.html"},
 	}, got)

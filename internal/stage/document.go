@@ -13,6 +13,7 @@ import (
 	"github.com/dop251/goja"
 
 	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/styled"
 	"tachyform.dev/tachyform/third_party/domino"
 )
 
@@ -500,7 +501,8 @@ func (d *document) placeOf(source string) place {
 var displayRule = regexp.MustCompile(`([^{}@;]+)\{([^{}]*)\}`)
 
 // needs asks for something that the page shows.
-func (d *document) needs(url string, use markup.Use, done func(ok bool)) {
+// media is that of a style sheet.
+func (d *document) needs(url string, use markup.Use, media string, done func(ok bool)) {
 	key := string(use) + " " + url
 	n := d.asked[key]
 	if n != nil {
@@ -526,12 +528,14 @@ func (d *document) needs(url string, use markup.Use, done func(ok bool)) {
 	d.loader.request(d.b.need(url, use, d.url), use, func(r reply, why string) {
 		n.came, n.ok = true, why == ""
 		if n.ok && use == markup.UseStyle && !r.response.unknown {
-			d.sheets = append(d.sheets, string(r.response.bytes()))
+			if styled.Met(media, screenWidth, screenHeight) {
+				d.sheets = append(d.sheets, string(r.response.bytes()))
+			}
 			from := url
 			if r.response.url != "" {
 				from = r.response.url
 			}
-			d.loader.styles(d.b.docs.style(r.response.bytes()), from)
+			d.loader.styles(d.b.docs.style(r.response.bytes()), from, media)
 		}
 		wait := n.wait
 		n.wait = nil

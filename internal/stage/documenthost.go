@@ -152,10 +152,10 @@ func (d *document) hostObject() *goja.Object {
 	})
 	does("need", func(c goja.FunctionCall) {
 		done, _ := goja.AssertFunction(c.Argument(2))
-		d.needs(c.Argument(0).String(), markup.Use(c.Argument(1).String()), func(ok bool) { d.report("load", d.enter(done, vm.ToValue(ok))) })
+		d.needs(c.Argument(0).String(), markup.Use(c.Argument(1).String()), c.Argument(3).String(), func(ok bool) { d.report("load", d.enter(done, vm.ToValue(ok))) })
 	})
 	does("setBase", func(c goja.FunctionCall) { d.base = c.Argument(0).String() })
-	does("style", func(c goja.FunctionCall) { d.style(c.Argument(0).String(), c.Argument(1).String()) })
+	does("style", func(c goja.FunctionCall) { d.style(c.Argument(0).String(), c.Argument(1).String(), c.Argument(2).String()) })
 	set("ruleFor", func(c goja.FunctionCall) goja.Value {
 		var list []any
 		for _, r := range d.rulesFor(c.Argument(0).String()) {

@@ -191,8 +191,8 @@ func (l *loader) document(url, id string, r reply) {
 	for _, ref := range doc.refs {
 		l.need(ref, base)
 	}
-	for _, s := range doc.styles {
-		l.styles(s, base)
+	for i, s := range doc.styles {
+		l.styles(s, base, doc.page.Styles[i].Media)
 	}
 	l.registrations(doc.registrations, base)
 	b.unread(doc.unread, url, body)
@@ -393,7 +393,7 @@ func (l *loader) need(ref markup.Ref, base string) {
 		}
 		switch ref.Use {
 		case markup.UseStyle:
-			l.styles(l.b.docs.style(r.response.bytes()), from)
+			l.styles(l.b.docs.style(r.response.bytes()), from, ref.Media)
 		case markup.UseScript, markup.UseModule:
 			facts := l.b.docs.script(r.response.bytes())
 			for _, next := range facts.Refs {

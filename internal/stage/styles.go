@@ -40,8 +40,18 @@ type styleRef struct {
 	at   int // of its sheet in the loader's list
 }
 
-// styles takes a style sheet of the page. Other sheets are asked for at once, pictures and fonts once the page is there.
-func (l *loader) styles(s *readSheet, base string) {
+// styles takes a style sheet of the page, which is for some media. Other sheets are asked for at once, pictures and fonts once the page is there,
+// and only when it applies.
+func (l *loader) styles(s *readSheet, base, media string) {
+	if !styled.Met(media, screenWidth, screenHeight) {
+		for _, ref := range s.refs {
+			if ref.Use == markup.UseStyle {
+				ref.Media = "not all"
+				l.need(ref, base)
+			}
+		}
+		return
+	}
 	l.sheets = append(l.sheets, s)
 	for _, ref := range s.refs {
 		if ref.Use == markup.UseStyle {
@@ -118,10 +128,14 @@ func (l *loader) shown() (text string, asked []map[string]bool) {
 func isSheet(text string) bool { return strings.Contains(text, "{") }
 
 // style notes the text of a style element, and asks for what it refers to.
-func (d *document) style(source, base string) {
+func (d *document) style(source, base, media string) {
+	if !styled.Met(media, screenWidth, screenHeight) {
+		d.loader.styles(d.b.docs.style([]byte(source)), base, media)
+		return
+	}
 	d.sheets = append(d.sheets, source)
 	if isSheet(source) {
-		d.loader.styles(d.b.docs.style([]byte(source)), base)
+		d.loader.styles(d.b.docs.style([]byte(source)), base, media)
 		return
 	}
 	for _, ref := range markup.StyleRefs([]byte(source), 0) { // of an attribute

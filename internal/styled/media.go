@@ -6,6 +6,11 @@ import (
 	"strings"
 )
 
+// Met says whether a media query list holds for a wide screen of a size in CSS px (Media Queries 4). What is not understood holds.
+func Met(media string, width, height int) bool {
+	return mediaMet(strings.ToLower(media), width, height)
+}
+
 // met says whether an at-rule's condition holds on the screen. What is not understood holds, so that nothing is left out for it.
 func met(rule string, width, height int) bool {
 	name, condition, _ := strings.Cut(rule, " ")

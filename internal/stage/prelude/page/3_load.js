@@ -251,7 +251,7 @@ function write(text) {
 function wants(e, attribute) {
   const of = (name) => (!attribute || attribute === name) && e.getAttribute(name);
   const style = of("style");
-  if (style && style.includes("url(") && e.isConnected) $.style(style, baseOf(document));
+  if (style && style.includes("url(") && e.isConnected) $.style(style, baseOf(document), "");
   switch (e.localName) {
     case "img":
       if (attribute && load.parsing || !of("src") && !of("srcset")) break; // of the parser's it is asked when they are in their place
@@ -282,7 +282,7 @@ function wants(e, attribute) {
     case "input": if (e.getAttribute("type") === "image" && of("src")) need(e, "image", e.getAttribute("src")); break;
     case "script": if (attribute === "src" && e.isConnected && !e.started_) prepare(e, false); break;
     case "base": $.setBase(baseOf(document)); break;
-    case "style": if (!attribute) $.style(e.textContent, baseOf(document)); break;
+    case "style": if (!attribute) $.style(e.textContent, baseOf(document), e.getAttribute("media") || ""); break;
   }
 }
 // picture requests an image, and tells its element what came of it.
@@ -317,7 +317,7 @@ function need(e, use, ref, holds) {
   $.need(u.href.split("#")[0], use, (ok) => {
     if (needed.get(e) === key) { method(e, "complete_", true); method(e, "came_", ok); fireSimple(e, ok ? "load" : "error", {}, () => { if (holds) { load.holding--; look(); } }); }
     else if (holds) { load.holding--; $.then(look); }
-  });
+  }, use === "style" ? /(?:^|\s)alternate(?:\s|$)/i.test(e.getAttribute("rel")) ? "not all" : e.getAttribute("media") || "" : "");
 }
 
 // baseOf gives what addresses in a document are resolved against.

@@ -108,10 +108,10 @@ const getComputedStyle = (e) => {
 };
 class CSSStyleSheet {
   constructor() { this.cssRules = []; this.rules = this.cssRules; this.disabled = false; this.ownerNode = null; }
-  insertRule(rule, at = 0) { this.cssRules.splice(at, 0, {cssText: $String(rule), selectorText: $String(rule).split("{")[0].trim(), style: {}}); $.style($String(rule), document._address); return at; }
+  insertRule(rule, at = 0) { this.cssRules.splice(at, 0, {cssText: $String(rule), selectorText: $String(rule).split("{")[0].trim(), style: {}}); $.style($String(rule), document._address, ""); return at; }
   deleteRule(at) { this.cssRules.splice(at, 1); }
   addRule(selector, text) { this.insertRule(selector + "{" + text + "}", this.cssRules.length); return -1; }
-  replaceSync(text) { this.cssRules.length = 0; $.style($String(text), document._address); }
+  replaceSync(text) { this.cssRules.length = 0; $.style($String(text), document._address, ""); }
   async replace(text) { this.replaceSync(text); return this; }
 }
 const sheetOf = (e) => { if (!e.sheet_) { const s = new CSSStyleSheet(); s.ownerNode = e; s.href = e.href || null; method(e, "sheet_", s); } return e.sheet_; };
