@@ -33,6 +33,7 @@ const (
 	UseIcon     Use = "icon"
 	UseManifest Use = "manifest"
 	UsePreload  Use = "preload"
+	UsePrefetch Use = "prefetch" // for a page that may come next: the page itself does without
 	UseLink     Use = "link"    // a hyperlink: not needed by the page itself
 	UseRefresh  Use = "refresh" // meta refresh: where the page goes next
 )
@@ -564,6 +565,8 @@ func (r *pageReader) link(t *Token) {
 		r.ref(t, "href", UseModule)
 	case TokenList(rel.Value, "preload"):
 		r.ref(t, "href", UsePreload)
+	case TokenList(rel.Value, "prefetch"):
+		r.ref(t, "href", UsePrefetch)
 	case TokenList(rel.Value, "next"), TokenList(rel.Value, "prev"), TokenList(rel.Value, "canonical"), alternate:
 		r.ref(t, "href", UseLink)
 	}

@@ -154,6 +154,12 @@ func (d *document) hostObject() *goja.Object {
 		done, _ := goja.AssertFunction(c.Argument(2))
 		d.needs(c.Argument(0).String(), markup.Use(c.Argument(1).String()), c.Argument(3).String(), func(ok bool) { d.report("load", d.enter(done, vm.ToValue(ok))) })
 	})
+	does("prefetch", func(c goja.FunctionCall) {
+		d.unlike = true
+		if url := c.Argument(0).String(); strings.HasPrefix(url, "http") {
+			d.loader.need(markup.Ref{URL: url, Use: markup.UsePrefetch}, d.url)
+		}
+	})
 	does("setBase", func(c goja.FunctionCall) { d.base = c.Argument(0).String() })
 	does("style", func(c goja.FunctionCall) { d.style(c.Argument(0).String(), c.Argument(1).String(), c.Argument(2).String()) })
 	set("ruleFor", func(c goja.FunctionCall) goja.Value {

@@ -363,6 +363,10 @@ func (l *loader) need(ref markup.Ref, base string) {
 		return
 	}
 	l.seen[key] = true
+	if ref.Use == markup.UsePrefetch {
+		l.prefetch(abs)
+		return
+	}
 	l.load.Needs++
 	l.pending++
 	l.waiting[key] = Missing{URL: l.b.Relative(abs), Use: ref.Use}
@@ -454,7 +458,7 @@ func (b *Browser) need(url string, use markup.Use, referrer string) *request {
 		r.mode, r.credentials, r.destination = "cors", "same-origin", "fetch"
 	case markup.UseFrame:
 		r.mode, r.redirect = "navigate", "manual"
-	case markup.UsePreload:
+	case markup.UsePreload, markup.UsePrefetch:
 		r.destination = ""
 	case markup.UseStyle:
 		r.headers[0][1] = "text/css,*/*;q=0.1"
@@ -464,6 +468,17 @@ func (b *Browser) need(url string, use markup.Use, referrer string) *request {
 		r.headers = append(r.headers, [2]string{"range", "bytes=0-"})
 	}
 	return r
+}
+
+// prefetch asks for something that may come next (HTML Standard, "Link type prefetch"). Nothing waits for it, and it is no part of the page.
+func (l *loader) prefetch(abs string) {
+	req := l.b.need(abs, markup.UsePrefetch, l.docURL)
+	req.headers = append(req.headers, [2]string{"sec-purpose", "prefetch"}) // which workers see
+	l.b.loop.after(1, func() {
+		if !l.over {
+			l.b.clientFetch(l.tab, req, func(reply) {})
+		}
+	})
 }
 
 type regs struct {

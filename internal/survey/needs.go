@@ -41,7 +41,7 @@ func (r *reader) refs(refs []markup.Ref, base string) []Need {
 	var seen map[Need]bool
 	for _, ref := range refs {
 		switch ref.Use {
-		case markup.UseLink, markup.UseRefresh, markup.UseIcon, markup.UseManifest:
+		case markup.UseLink, markup.UsePrefetch, markup.UseRefresh, markup.UseIcon, markup.UseManifest:
 			continue
 		}
 		u, ok := ResolveOn(r.inv.Site.Origin, base, ref.URL)

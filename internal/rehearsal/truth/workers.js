@@ -528,3 +528,12 @@ onfetch = (e) => { if (!e.request.url.endsWith("/data.json")) return; e.respondW
 //// what onerror is given
 const told = []; onerror = (...all) => { told.push([all.length, all[0], typeof all[2], all[4] && all[4].message]); return true; };
 onfetch = (e) => { if (e.request.url.endsWith("/data.json")) { e.respondWith((async () => { await new Promise((done) => setTimeout(done, 40)); return Response.json(told); })()); throw new TypeError("after the answer"); } };
+//// what is asked for before it is wanted
+oninstall = () => skipWaiting(); onactivate = (e) => e.waitUntil(clients.claim());
+onfetch = (e) => e.respondWith((async () => { const c = await caches.open("seen"), t = await caches.open("told"), u = new URL(e.request.url), q = e.request; if (u.pathname === "/data.json") return Response.json(await Promise.all((await t.keys()).map(async (k) => (await t.match(k)).text())).then((l) => l.sort())); if (/tides|later/.test(u.pathname) && q.mode !== "navigate") await t.put("/told" + u.pathname, new Response([u.pathname, q.mode, q.destination, q.credentials, q.redirect, q.cache, q.headers.get("purpose"), q.headers.get("sec-purpose")].join())); try { const r = await fetch(q); if (r.ok) await c.put(q, r.clone()); return r; } catch { return (await c.match(q)) || Response.error(); } })());
+//: file app.js
+for (const [rel, href] of [["prefetch", "/tides/?next"], ["prefetch", "/later.js"]]) document.head.append(Object.assign(document.createElement("link"), { rel, href }));
+//: file tides/index.html
+<!doctype html><title>Tides VERSION</title><p>High water at noon</p>
+//: file later.js
+document.title += " later";

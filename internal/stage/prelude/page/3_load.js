@@ -264,6 +264,7 @@ function wants(e, attribute) {
       if (!href || !e.isConnected) return;
       if (rel.includes("stylesheet") && !e.hasAttribute("disabled")) need(e, "style", href, !load.parsed || !load.content);
       else if (rel.includes("preload") || rel.includes("modulepreload")) need(e, "preload", href);
+      else if (rel.includes("prefetch")) { const u = $.parseURL(href.trim(), baseOf(document)); if (u) $.prefetch(u.href.split("#")[0]); }
       break;
     }
     case "iframe": if (of("src") && e.isConnected) need(e, "frame", e.getAttribute("src")); break;
