@@ -34,8 +34,8 @@ const (
 	UseManifest Use = "manifest"
 	UsePreload  Use = "preload"
 	UsePrefetch Use = "prefetch" // for a page that may come next: the page itself does without
-	UseLink     Use = "link"    // a hyperlink: not needed by the page itself
-	UseRefresh  Use = "refresh" // meta refresh: where the page goes next
+	UseLink     Use = "link"     // a hyperlink: not needed by the page itself
+	UseRefresh  Use = "refresh"  // meta refresh: where the page goes next
 )
 
 // Ref is one reference to a URL, as written.

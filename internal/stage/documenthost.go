@@ -161,7 +161,9 @@ func (d *document) hostObject() *goja.Object {
 		}
 	})
 	does("setBase", func(c goja.FunctionCall) { d.base = c.Argument(0).String() })
-	does("style", func(c goja.FunctionCall) { d.style(c.Argument(0).String(), c.Argument(1).String(), c.Argument(2).String()) })
+	does("style", func(c goja.FunctionCall) {
+		d.style(c.Argument(0).String(), c.Argument(1).String(), c.Argument(2).String())
+	})
 	set("ruleFor", func(c goja.FunctionCall) goja.Value {
 		var list []any
 		for _, r := range d.rulesFor(c.Argument(0).String()) {
