@@ -117,7 +117,7 @@ func (a *app) serve(ctx context.Context, args []string, o serving) error {
 		if err != nil {
 			return fitError(err)
 		}
-		releases = append(releases, serve.Release{Name: d, Server: server, Now: w.now(d)})
+		releases = append(releases, serve.Release{Name: d, Server: server, Folder: w.folder(d)})
 	}
 	var authority *serve.Authority
 	if o.https {

@@ -13,6 +13,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/config"
 	"tachyform.dev/tachyform/internal/fitting"
+	"tachyform.dev/tachyform/internal/serve"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
 )
@@ -85,14 +86,14 @@ func (w *workshop) make(dir string) (*site.Server, error) {
 	return w.open(out)
 }
 
-// now gives what looks whether a folder has changed since it was read, and reads it again then; nil for fitted copies, which take their time.
-func (w *workshop) now(dir string) func() *site.Server {
+// folder looks whether a folder has changed since it was read, and reads it again then; nil for fitted copies, which take their time.
+func (w *workshop) folder(dir string) *serve.Folder {
 	if w.fitted {
 		return nil
 	}
 	last, took, looked := fingerprint(dir), time.Duration(0), time.Time{}
 	var older, newer *site.Server // that were read here
-	return func() *site.Server {
+	return &serve.Folder{Now: func() *site.Server {
 		began := time.Now()
 		if began.Sub(looked) < took*10 { // a folder so large that looking is felt
 			return nil
@@ -115,7 +116,7 @@ func (w *workshop) now(dir string) func() *site.Server {
 		}
 		older, newer = newer, s
 		return s
-	}
+	}}
 }
 
 // shut closes a site that nothing is answered from any more.

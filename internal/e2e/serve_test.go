@@ -410,6 +410,12 @@ func TestServeWhileEditing(t *testing.T) {
 		}
 		order(`{"mode": "real"}`)
 	}
+	order(`{"refit": true}`)
+	order(`{"mode": "aside"}`)
+	write(t, dir, map[string]string{"dist/index.html": "the last"})
+	assert.Equal(t, "200 the last", asked(""))
+	order(`{"release": 0}`)
+	assert.Equal(t, "200 the last", asked(""), "of the same folder")
 }
 
 // TestServeEditsFittedCopies fits the copy again when the site was edited in a mode for editing, without --watch.

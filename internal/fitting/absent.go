@@ -11,6 +11,7 @@ import (
 
 	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/manifest"
+	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/weburl"
 )
 
@@ -105,6 +106,9 @@ func (f *fitter) absent(src string) string {
 	p, err := url.PathUnescape(rest)
 	if !within || err != nil || !fs.ValidPath(p) || p == "." || strings.ContainsAny(p, "\\\x00") || strings.HasPrefix(p, ".") {
 		return ""
+	}
+	if rules, err := f.cfg.SiteRules(); err != nil || site.NewServer(f.site, rules).Declares("GET", u) {
+		return "" // the server has it
 	}
 	if f.inv.FileOf(u) == nil {
 		if _, there := f.site.File(p); !there {

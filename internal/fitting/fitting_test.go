@@ -502,6 +502,10 @@ func TestAbsentIcons(t *testing.T) {
 	assert.Contains(t, fit(t, dir, cfg, Options{}).paths(), "img/mask.png", "another background, another icon")
 	strip(t, dir)
 	same(t, before, tree(t, dir))
+	cfg.Server.Answer = []config.ServerAnswer{{Path: "/img/mask.png", Type: "image/png", Body: "the server's"}}
+	fit(t, dir, cfg, Options{})
+	assert.NoFileExists(t, filepath.Join(dir, "img/mask.png"), "the server has it")
+	assert.FileExists(t, filepath.Join(dir, "img/odd.png"))
 }
 
 // TestFurtherMembers writes members that the configuration has beyond those that fit infers; a manifest of the site's own keeps what it says.

@@ -46,8 +46,13 @@ type Release struct {
 	Name   string
 	Server *site.Server
 
-	// Now gives the release as its folder is by now, nil when nothing has changed since. It is asked before each answer in the modes that are for
-	// editing, by one caller at a time. It may be nil: then the release stays as it is.
+	// Folder is looked at before each answer in the modes that are for editing; nil when the release stays as it is.
+	Folder *Folder
+}
+
+// Folder is what releases were read from.
+type Folder struct {
+	// Now gives the release as the folder is by now, nil when nothing has changed since the last call. It has one caller at a time.
 	Now func() *site.Server
 }
 
@@ -352,9 +357,9 @@ func (b *Bench) Refit() error {
 	}
 	b.mu.Lock()
 	name := fmt.Sprintf("%s, again (%d)", strings.SplitN(b.releases[0].Name, ",", 2)[0], len(b.releases))
-	now := b.releases[0].Now
+	folder := b.releases[0].Folder
 	b.mu.Unlock()
-	b.Add(Release{Name: name, Server: s, Now: now})
+	b.Add(Release{Name: name, Server: s, Folder: folder})
 	return nil
 }
 
@@ -459,21 +464,25 @@ func (b *Bench) enter(e Entry) {
 // renew has what is served be what lies in its folder, while that is wanted.
 func (b *Bench) renew() {
 	b.mu.Lock()
-	mode, at := b.state.Mode, b.state.Release
-	look := b.releases[at].Now
+	mode, folder := b.state.Mode, b.releases[b.state.Release].Folder
 	b.mu.Unlock()
-	if mode == Real || look == nil {
+	if mode == Real || folder == nil {
 		return
 	}
 	b.looking.Lock()
 	defer b.looking.Unlock()
-	s := look()
+	s := folder.Now()
 	if s == nil {
 		return
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	if b.releases[at].Server = s; b.state.Release == at {
+	for i := range b.releases { // all that were read from it
+		if b.releases[i].Folder == folder {
+			b.releases[i].Server = s
+		}
+	}
+	if b.releases[b.state.Release].Folder == folder {
 		b.web.Release(s)
 	}
 }

@@ -112,7 +112,7 @@ const cases = [
   ["decoding in parts", () => { const d = new TextDecoder(); return d.decode(new Uint8Array([0xc3]), {stream: true}) + d.decode(new Uint8Array([0xa9])); }, "\u00e9"],
   ["structured clone", () => { const a = {m: new Map([["x", [1, new Date(5)]]])}; a.self = a; const b = structuredClone(a); return (b.self === b) + "" + b.m.get("x")[1].getTime(); }, "true5"],
   ["functions are not cloned", () => { try { structuredClone(() => {}); } catch (e) { return e.name; } }, "DataCloneError"],
-  ["timers in order", () => new Promise((done) => { let s = ""; setTimeout(() => { s += "b"; }, 20); setTimeout(() => { s += "a"; }, 10); const id = setTimeout(() => { s += "x"; }, 15); clearTimeout(id); setTimeout(() => done(s), 30); }), "ab"],
+  ["timers in order", () => new Promise((done) => { let s = ""; setTimeout(() => { s += "b"; }, 500); setTimeout(() => { s += "a"; }, 10); const id = setTimeout(() => { s += "x"; }, 250); clearTimeout(id); setTimeout(() => done(s), 800); }), "ab"],
   ["microtasks before tasks", () => new Promise((done) => { let s = ""; setTimeout(() => done(s + "t"), 0); queueMicrotask(() => { s += "m"; }); Promise.resolve().then(() => { s += "p"; }); }), "mpt"],
   ["events", () => { const t = new EventTarget(); let n = 0; t.addEventListener("x", () => n++, {once: true}); t.addEventListener("x", (e) => { n += e.detail; }); t.dispatchEvent(new CustomEvent("x", {detail: 10})); t.dispatchEvent(new CustomEvent("x", {detail: 10})); return n; }, 21],
   ["message channel", () => new Promise((done) => { const c = new MessageChannel(); c.port2.onmessage = (e) => done(e.data.a); c.port1.postMessage({a: 7}); }), 7],
