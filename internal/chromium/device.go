@@ -17,14 +17,7 @@ import (
 
 // Reload loads what the tab shows again, past worker and caches.
 func (b *Browser) Reload() (*stage.Load, error) {
-	wait := patience
-	switch b.network {
-	case stage.Offline:
-		wait = offlinePatience
-	case stage.Slow:
-		wait = slowPatience
-	}
-	ctx, cancel := context.WithTimeout(b.ctx, wait)
+	ctx, cancel := context.WithTimeout(b.ctx, b.patience())
 	defer cancel()
 	at, err := evaluate[string](ctx, "location.pathname + location.search")
 	if err != nil {

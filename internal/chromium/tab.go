@@ -116,15 +116,20 @@ func tell(c chan struct{}) {
 	}
 }
 
-// Open navigates the tab and waits until the page asks for nothing more.
-func (b *Browser) Open(url string) (*stage.Load, error) {
-	wait := patience
+// patience is how long a load is waited for in the state of the network.
+func (b *Browser) patience() time.Duration {
 	switch b.network {
 	case stage.Offline:
-		wait = offlinePatience
+		return offlinePatience
 	case stage.Slow:
-		wait = slowPatience
+		return slowPatience
 	}
+	return patience
+}
+
+// Open navigates the tab and waits until the page asks for nothing more.
+func (b *Browser) Open(url string) (*stage.Load, error) {
+	wait := b.patience()
 	ctx, cancel := context.WithTimeout(b.ctx, wait)
 	defer cancel()
 	b.mu.Lock()

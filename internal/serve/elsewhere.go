@@ -42,7 +42,7 @@ type standIns struct {
 // startElsewhere listens for the other origins.
 func (b *Bench) startElsewhere() error {
 	listeners := map[string]net.Listener{}
-	hosts := []string{}
+	hosts := []string{} // of the certificate
 	for _, origin := range slices.Sorted(maps.Keys(b.o.Origins)) {
 		u, err := url.Parse(origin)
 		if err != nil || u.Scheme != "http" && u.Scheme != "https" {
@@ -55,7 +55,9 @@ func (b *Bench) startElsewhere() error {
 		}
 		port := cmp.Or(u.Port(), map[string]string{"http": "80", "https": "443"}[u.Scheme])
 		b.elsewhere.all = append(b.elsewhere.all, Elsewhere{origin, net.JoinHostPort(u.Hostname(), port), listeners[u.Scheme].Addr().String()})
-		hosts = append(hosts, u.Hostname())
+		if u.Scheme == "https" {
+			hosts = append(hosts, u.Hostname())
+		}
 	}
 	for _, scheme := range slices.Sorted(maps.Keys(listeners)) {
 		h := &http.Server{Handler: b.serveElsewhere(scheme), ReadHeaderTimeout: 10 * time.Second, ErrorLog: log.New(io.Discard, "", 0)}
