@@ -172,6 +172,7 @@ type facts struct {
 	platforms []string // ids of those that the site is for
 	private   func(url string) bool
 	unmet     *survey.Registration
+	refused   map[string][]refusal // files whose bytes are not those that pages name
 }
 
 // iconFact is an icon of the manifest with what its file really is.
@@ -446,7 +447,7 @@ func (f *facts) blocks(c Check, blockers map[string][]string) {
 var usual = []string{"chromium-desktop", "chromium-android", "safari-ios", "safari-macos", "firefox-android"}
 
 func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report, o Options) (*facts, error) {
-	f := &facts{server: server, site: server.Site, inv: inv, rehearsal: r, private: o.Private, others: o.Others}
+	f := &facts{server: server, site: server.Site, inv: inv, rehearsal: r, private: o.Private, others: o.Others, refused: misfits(server.Site, inv)}
 	if o.Private == nil {
 		f.private = func(string) bool { return false }
 	}

@@ -3,6 +3,8 @@ package audit
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"image"
@@ -261,7 +263,9 @@ func failed(r *Report) []string {
 }
 
 func TestAGoodSitePassesEverything(t *testing.T) {
-	r := run(t, map[string]string{"routes": "good", "form": "kept", "sw.js": goodForms + appWorker, "use.js": appUse})
+	sum := sha256.Sum256([]byte(appUse))
+	sure := strings.NewReplacer("Home", "Fares", `src="/use.js"`, `src="/use.js" integrity="sha256-`+base64.StdEncoding.EncodeToString(sum[:])+`"`).Replace(goodHead)
+	r := run(t, map[string]string{"routes": "good", "form": "kept", "sw.js": goodForms + appWorker, "use.js": appUse, "fares.html": sure})
 	assert.Empty(t, failed(r))
 	for _, c := range r.Checks {
 		if slices.ContainsFunc(servedChecks, func(s Check) bool { return s.ID == c.ID }) {
@@ -305,6 +309,7 @@ func TestEachCheckFails(t *testing.T) {
 		"pages/viewport-missing":            {map[string]string{"fares.html": head(`name="viewport"`, `name="view"`)}, "fares.html:1:1"},
 		"pages/touch-icon-missing":          {map[string]string{"index.html": head(`/192.png`, `/gone.png`)}, "index.html:1:157"},
 		"pages/touch-icon-transparent":      {map[string]string{"192.png": picture(t, 192, 200)}, "192.png:0:0"},
+		"pages/integrity-differs":           {map[string]string{"app.css": "p{}", "fares.html": goodHead + `<link rel=stylesheet href=/app.css integrity="sha256-AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA=">`}, "fares.html:1:"},
 		"pages/reference-leads-nowhere":     {map[string]string{"fares.html": goodHead + `<img src="/gone.png">`}, ""},
 		"worker/none":                       {map[string]string{"index.html": head(`serviceWorker`, `noWorker`), "fares.html": head(`serviceWorker`, `noWorker`), "offline.html": head(`serviceWorker`, `noWorker`)}, "index.html:0:0"},
 		"worker/not-installed":              {map[string]string{"sw.js": strings.Replace(goodWorker, "/fares.html", "/gone.html", 1)}, "sw.js:2:0"},

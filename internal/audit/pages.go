@@ -2,6 +2,9 @@ package audit
 
 import (
 	"bytes"
+	"cmp"
+	"crypto/sha512"
+	"encoding/base64"
 	"fmt"
 	"image"
 	"path"
@@ -10,6 +13,9 @@ import (
 
 	"tachyform.dev/tachyform/internal/markup"
 	"tachyform.dev/tachyform/internal/raster"
+	"tachyform.dev/tachyform/internal/site"
+	"tachyform.dev/tachyform/internal/stage"
+	"tachyform.dev/tachyform/internal/survey"
 )
 
 var pageChecks = []Check{
@@ -27,7 +33,7 @@ var pageChecks = []Check{
 					if m.Use == string(markup.UseFetch) && path.Ext(u) == "" {
 						continue // an endpoint of the server
 					}
-					if _, ok := first[m.URL]; nowhere[m.URL] && !ok {
+					if _, ok := first[m.URL]; nowhere[m.URL] && !ok && len(f.refused[m.URL]) == 0 {
 						first[m.URL] = p.URL
 					}
 				}
@@ -38,6 +44,26 @@ var pageChecks = []Check{
 			}
 			slices.SortFunc(out, func(a, b Finding) int { return strings.Compare(a.URL, b.URL) })
 			return out, true
+		},
+	},
+	{
+		ID: "pages/integrity-differs", Level: Warning, Title: "Files have the digests that pages name",
+		Example: `<script src="/app.js" integrity="sha256-…"> of the file as it was before the build wrote it anew`,
+		Why:     "Browsers refuse a script or style sheet whose bytes are not those that its element names: the page stays without it, for everybody.",
+		Mend:    "have the build write the digest after everything else has changed the file", Spec: "Subresource Integrity, \"Do bytes match metadataList?\"",
+		run: func(f *facts) ([]Finding, bool) {
+			var out []Finding
+			for _, list := range f.refused {
+				for _, x := range list {
+					m := x.URL + " has other bytes than integrity says; its digest is " + x.is
+					if x.Pages > 1 {
+						m += fmt.Sprintf(" (the same in %d pages)", x.Pages)
+					}
+					out = append(out, Finding{File: x.File, Line: x.Line, Column: x.Column, URL: x.URL, Message: m})
+				}
+			}
+			slices.SortFunc(out, func(a, b Finding) int { return cmp.Or(strings.Compare(a.URL, b.URL), strings.Compare(a.File, b.File)) })
+			return out, len(f.inv.Integrity) > 0
 		},
 	},
 	{
@@ -133,4 +159,28 @@ var pageChecks = []Check{
 			return nil, true
 		},
 	},
+}
+
+// refusal is a file of the site whose bytes are not those that pages name.
+type refusal struct {
+	survey.Integrity
+	is string // the digest that it has, as integrity metadata
+}
+
+// misfits gives what browsers refuse for its bytes, by address.
+func misfits(s *site.Site, inv *survey.Inventory) map[string][]refusal {
+	out := map[string][]refusal{}
+	for _, x := range inv.Integrity {
+		file := inv.FileOf(x.URL)
+		if file == nil {
+			continue
+		}
+		data, err := s.Read(file.Path)
+		if err != nil || stage.Fits(func() []byte { return data }, x.Metadata) {
+			continue
+		}
+		sum := sha512.Sum384(data)
+		out[x.URL] = append(out[x.URL], refusal{x, "sha384-" + base64.StdEncoding.EncodeToString(sum[:])})
+	}
+	return out
 }

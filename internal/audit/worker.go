@@ -95,6 +95,9 @@ func dead(f *facts) map[string]bool {
 			}
 		}
 	}
+	for u := range f.refused {
+		out[u] = true
+	}
 	return out
 }
 

@@ -278,6 +278,10 @@ func (b *Browser) inspect(ctx context.Context, l *stage.Load) error {
 		l.Body = bytes
 		l.Parts = append(l.Parts, stage.Part{URL: l.URL, Digest: l.Digest})
 	}
+	digests, err := evaluate[map[string]string](ctx, readDigests)
+	if err != nil {
+		return fmt.Errorf("%s: the digests that it names: %w", l.URL, err)
+	}
 	for _, r := range rest {
 		use, ok := uses[r.kind]
 		if !ok || strings.HasSuffix(r.url, "/favicon.ico") || strings.HasPrefix(r.url, "data:") {
@@ -296,6 +300,9 @@ func (b *Browser) inspect(ctx context.Context, l *stage.Load) error {
 			why = "answered with " + r.mime + " instead of a style sheet"
 		case r.mime == "text/html" && (r.kind == network.ResourceTypeImage || r.kind == network.ResourceTypeScript || r.kind == network.ResourceTypeFont):
 			why = "answered with a page instead of the " + string(use)
+		}
+		if why == "" && digests[r.url] != "" && !b.fits(ctx, r.id, digests[r.url]) {
+			why = "its bytes are not those that the page's integrity names"
 		}
 		if why == "" && b.parts {
 			if got, err := chromedp.Call(ctx, network.GetResponseBody, network.GetResponseBodyParams{RequestID: r.id}); err == nil { // what was not kept cannot be compared

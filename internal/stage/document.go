@@ -323,7 +323,7 @@ func (d *document) fetches(req *request, done func(*response)) cancel {
 		if stopped || d.over {
 			return
 		}
-		if why := d.b.unusable(markup.UseFetch, r); why != "" && (req.method == "GET" || req.method == "") {
+		if why := d.b.unusable(markup.UseFetch, req, r); why != "" && (req.method == "GET" || req.method == "") {
 			d.loader.miss(req.url, markup.UseFetch, why)
 		}
 		done(r.response)
@@ -404,14 +404,7 @@ func (d *document) rejections() {
 
 // classic fetches and runs a classic script.
 func (d *document) classic(url string, options *goja.Object, came goja.Callable) {
-	req := d.b.need(url, markup.UseScript, d.url)
-	if cross := text(options, "crossorigin"); cross != "" {
-		req.mode, req.credentials = "cors", "same-origin"
-		if cross == "use-credentials" {
-			req.credentials = "include"
-		}
-	}
-	req.integrity = text(options, "integrity")
+	req := d.b.need(url, markup.UseScript, d.url).as(text(options, "crossorigin"), text(options, "integrity"))
 	d.loader.request(req, markup.UseScript, func(r reply, why string) {
 		run := goja.Undefined()
 		if why == "" {
@@ -500,10 +493,9 @@ func (d *document) placeOf(source string) place {
 
 var displayRule = regexp.MustCompile(`([^{}@;]+)\{([^{}]*)\}`)
 
-// needs asks for something that the page shows.
-// media is that of a style sheet.
-func (d *document) needs(url string, use markup.Use, media string, done func(ok bool)) {
-	key := string(use) + " " + url
+// needs asks for something that the page shows. media is that of a style sheet; cors and integrity are as the element has them.
+func (d *document) needs(url string, use markup.Use, media, cors, integrity string, done func(ok bool)) {
+	key := string(use) + " " + url + " " + cors + " " + integrity
 	n := d.asked[key]
 	if n != nil {
 		if n.came {
@@ -525,7 +517,7 @@ func (d *document) needs(url string, use markup.Use, media string, done func(ok 
 		d.b.loop.after(0, func() { d.tasks--; done(true) })
 		return
 	}
-	d.loader.request(d.b.need(url, use, d.url), use, func(r reply, why string) {
+	d.loader.request(d.b.need(url, use, d.url).as(cors, integrity), use, func(r reply, why string) {
 		n.came, n.ok = true, why == ""
 		if n.ok && use == markup.UseStyle && !r.response.unknown {
 			if styled.Met(media, screenWidth, screenHeight) {

@@ -119,7 +119,7 @@ func (d *document) hostObject() *goja.Object {
 		d.classic(c.Argument(0).String(), c.Argument(1).ToObject(vm), came)
 	})
 	does("module", func(c goja.FunctionCall) {
-		came, _ := goja.AssertFunction(c.Argument(4))
+		came, _ := goja.AssertFunction(c.Argument(3))
 		var inline *string
 		if s := c.Argument(1); !goja.IsNull(s) {
 			t := s.String()
@@ -129,7 +129,8 @@ func (d *document) hostObject() *goja.Object {
 		if inline != nil {
 			at = d.placeOf(*inline)
 		}
-		d.loadModule(c.Argument(0).String(), inline, at, func(m *module) {
+		options, _ := c.Argument(2).(*goja.Object)
+		d.loadModule(c.Argument(0).String(), inline, at, text(options, "crossorigin"), text(options, "integrity"), func(m *module) {
 			run := undefined
 			if m.state != moduleMissing {
 				run = vm.ToValue(func(goja.FunctionCall) goja.Value { d.evaluateModule(m, nil); return undefined })
@@ -152,7 +153,8 @@ func (d *document) hostObject() *goja.Object {
 	})
 	does("need", func(c goja.FunctionCall) {
 		done, _ := goja.AssertFunction(c.Argument(2))
-		d.needs(c.Argument(0).String(), markup.Use(c.Argument(1).String()), c.Argument(3).String(), func(ok bool) { d.report("load", d.enter(done, vm.ToValue(ok))) })
+		options := c.Argument(3).ToObject(vm)
+		d.needs(c.Argument(0).String(), markup.Use(c.Argument(1).String()), text(options, "media"), text(options, "crossorigin"), text(options, "integrity"), func(ok bool) { d.report("load", d.enter(done, vm.ToValue(ok))) })
 	})
 	does("prefetch", func(c goja.FunctionCall) {
 		d.unlike = true

@@ -270,7 +270,7 @@ func (l *loader) request(req *request, use markup.Use, done func(r reply, why st
 			l.page.trail = append(l.page.trail, askedFor{use, *req, answered(r)})
 		}
 		l.noteRequest(req, use, r)
-		why := l.b.unusable(use, r)
+		why := l.b.unusable(use, req, r)
 		if why != "" {
 			l.miss(req.url, use, why)
 		} else if r.response.kind != "opaque" {
@@ -370,7 +370,11 @@ func (l *loader) need(ref markup.Ref, base string) {
 	l.load.Needs++
 	l.pending++
 	l.waiting[key] = Missing{URL: l.b.Relative(abs), Use: ref.Use}
-	req := l.b.need(abs, ref.Use, l.docURL)
+	digest := ref.Digest
+	if ref.Use != markup.UseScript && ref.Use != markup.UseModule && ref.Use != markup.UseStyle {
+		digest = "" // what is fetched ahead is checked when it is used
+	}
+	req := l.b.need(abs, ref.Use, l.docURL).as(ref.CORS, digest)
 	l.b.clientFetch(l.tab, req, func(r reply) {
 		if l.over {
 			return
@@ -383,7 +387,7 @@ func (l *loader) need(ref markup.Ref, base string) {
 			}
 			l.noteRequest(req, ref.Use, r)
 		}
-		if why := l.b.unusable(ref.Use, r); why != "" {
+		if why := l.b.unusable(ref.Use, req, r); why != "" {
 			l.load.Missing = append(l.load.Missing, Missing{URL: l.b.Relative(abs), Use: ref.Use, Why: why})
 			return
 		}
@@ -422,7 +426,7 @@ func (l *loader) part(url string, body []byte) {
 }
 
 // unusable says why an answer does not serve a page, "" when it does.
-func (b *Browser) unusable(use markup.Use, r reply) string {
+func (b *Browser) unusable(use markup.Use, req *request, r reply) string {
 	switch {
 	case r.response == nil:
 		return r.why
@@ -441,6 +445,11 @@ func (b *Browser) unusable(use markup.Use, r reply) string {
 		return "answered with " + essence + " instead of a script by the " + string(r.by)
 	case (use == markup.UseImage || use == markup.UseScript || use == markup.UseFont) && essence == "text/html":
 		return "answered with a page instead of the " + string(use) + " by the " + string(r.by)
+	case !r.response.fits(req.integrity):
+		if r.response.kind == "opaque" {
+			return "its integrity cannot be checked, since it is asked for without crossorigin"
+		}
+		return "its bytes are not those that the page's integrity names"
 	}
 	return ""
 }
@@ -466,6 +475,18 @@ func (b *Browser) need(url string, use markup.Use, referrer string) *request {
 		r.headers[0][1] = "image/avif,image/webp,image/apng,image/svg+xml,image/*,*/*;q=0.8"
 	case markup.UseAudio, markup.UseVideo:
 		r.headers = append(r.headers, [2]string{"range", "bytes=0-"})
+	}
+	return r
+}
+
+// as has an element's attributes crossorigin ("" without it) and integrity apply (HTML Standard, "create a potential-CORS request").
+func (r *request) as(cors, integrity string) *request {
+	r.integrity = integrity
+	switch cors {
+	case "anonymous":
+		r.mode, r.credentials = "cors", "same-origin"
+	case "use-credentials":
+		r.mode, r.credentials = "cors", "include"
 	}
 	return r
 }

@@ -1,6 +1,7 @@
 package stage
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -41,20 +42,22 @@ type module struct {
 
 // importMap resolves names of modules (HTML Standard, section 8.1.5.3).
 type importMap struct {
-	imports map[string]string
-	scopes  map[string]map[string]string
+	imports   map[string]string
+	scopes    map[string]map[string]string
+	integrity map[string]string // by address
 }
 
 func (m *importMap) add(text string, resolve func(string) (string, bool)) error {
 	var in struct {
-		Imports map[string]string            `json:"imports"`
-		Scopes  map[string]map[string]string `json:"scopes"`
+		Imports   map[string]string            `json:"imports"`
+		Scopes    map[string]map[string]string `json:"scopes"`
+		Integrity map[string]string            `json:"integrity"`
 	}
 	if err := json.Unmarshal([]byte(text), &in); err != nil {
 		return fmt.Errorf("failed to parse import map: %w", err)
 	}
 	if m.imports == nil {
-		m.imports, m.scopes = map[string]string{}, map[string]map[string]string{}
+		m.imports, m.scopes, m.integrity = map[string]string{}, map[string]map[string]string{}, map[string]string{}
 	}
 	put := func(to, from map[string]string) {
 		for k, v := range from {
@@ -72,6 +75,11 @@ func (m *importMap) add(text string, resolve func(string) (string, bool)) error 
 		}
 	}
 	put(m.imports, in.Imports)
+	for k, v := range in.Integrity {
+		if u, ok := resolve(k); ok && m.integrity[u] == "" {
+			m.integrity[u] = v
+		}
+	}
 	for scope, list := range in.Scopes {
 		u, ok := resolve(scope)
 		if !ok {
@@ -271,8 +279,8 @@ func withImports(text string) string {
 }
 
 // loadModule fetches a module and all that it imports, and calls done when they are there, or cannot be had. source is that of an inline
-// one.
-func (d *document) loadModule(url string, source *string, at place, done func(*module)) {
+// one; cors and integrity are those of the element that asks for it.
+func (d *document) loadModule(url string, source *string, at place, cors, integrity string, done func(*module)) {
 	if source != nil {
 		m := &module{url: url, by: map[string]*module{}}
 		d.link(m, at.padded(*source), done)
@@ -294,7 +302,7 @@ func (d *document) loadModule(url string, source *string, at place, done func(*m
 				f(m)
 			}
 		}
-		d.loader.request(d.b.need(url, markup.UseModule, d.url), markup.UseModule, func(r reply, why string) {
+		d.loader.request(d.b.need(url, markup.UseModule, d.url).as(cors, cmp.Or(integrity, d.maps.integrity[url])), markup.UseModule, func(r reply, why string) {
 			if why != "" {
 				m.state = moduleMissing
 				came(m)
@@ -357,7 +365,7 @@ func (d *document) link(m *module, source string, done func(*module)) {
 		}
 		left++
 		m.by[name] = &module{state: moduleFetching}
-		d.loadModule(u, nil, place{}, func(x *module) {
+		d.loadModule(u, nil, place{}, "", "", func(x *module) {
 			m.by[name] = x
 			if x.state == moduleMissing {
 				m.state = moduleMissing
@@ -532,7 +540,7 @@ func (d *document) importer(from string) func(goja.FunctionCall) goja.Value {
 		settle := func(f func(any) error, v any) {
 			d.report("import", d.enter(func(goja.Value, ...goja.Value) (goja.Value, error) { return nil, f(v) }))
 		}
-		d.loadModule(u, nil, place{}, func(m *module) {
+		d.loadModule(u, nil, place{}, "", "", func(m *module) {
 			if d.over {
 				return
 			}

@@ -114,7 +114,7 @@ func (l *loader) replay(r *ran, instead func()) {
 				differs = true
 			}
 			l.noteRequest(&req, a.use, got)
-			if why := l.b.unusable(a.use, got); why != "" {
+			if why := l.b.unusable(a.use, &req, got); why != "" {
 				if a.use != markup.UseFetch || req.method == "GET" {
 					l.miss(req.url, a.use, why)
 				}

@@ -102,6 +102,7 @@ type Inventory struct {
 	Registrations []Registration
 	Endpoints     []Endpoint
 	Outside       []Outside      // scripts and style sheets of other origins that pages name, by their URLs
+	Integrity     []Integrity    // what pages say of the bytes of own scripts and style sheets, by their URLs
 	Stores        []string       // kinds of storage that scripts mention, sorted
 	Features      []Asked        // what scripts ask of a device, by id: the first place of each
 	Unread        []site.Skipped // files that could not be read or understood
@@ -188,6 +189,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		shows     markup.Characters
 		bare      []markup.Ref
 		outside   []Outside
+		integrity []Integrity
 	}
 	results := make([]result, len(s.Files))
 	every := len(s.Pages())/sampled + 1
@@ -264,7 +266,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 				r.needs = append(r.needs, rd.needs...)
 			}
 			r.regs, r.endpoints, r.data, r.stores = rd.regs, rd.endpoints, rd.data, rd.stores
-			r.features, r.outside = rd.features, rd.outside
+			r.features, r.outside, r.integrity = rd.features, rd.outside, rd.integrity
 			return nil
 		})
 	}
@@ -274,7 +276,7 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 	if err != nil {
 		return nil, err
 	}
-	data, stores := map[string]bool{}, map[string]bool{}
+	data, stores, said := map[string]bool{}, map[string]bool{}, integrities{}
 	bare := map[string][]markup.Ref{} // names of modules that are no addresses, by the script file that has them
 	for i, r := range results {
 		for k := range r.stores {
@@ -306,11 +308,13 @@ func Take(ctx context.Context, s *site.Site, opts Options) (*Inventory, error) {
 		inv.Registrations = append(inv.Registrations, r.regs...)
 		inv.Endpoints = append(inv.Endpoints, r.endpoints...)
 		inv.takeOutside(r.outside)
+		said.take(r.integrity)
 		for _, d := range r.data {
 			data[d] = true
 		}
 	}
 	inv.mapped(bare)
+	inv.Integrity = said.sorted()
 	for d := range data {
 		inv.Data = append(inv.Data, d)
 	}
@@ -375,6 +379,7 @@ type reader struct {
 	stores    map[string]bool
 	features  []Asked
 	outside   []Outside
+	integrity []Integrity
 }
 
 // link sorts the links of one page.
@@ -428,6 +433,7 @@ func (r *reader) page(data []byte, withLinks bool) (*Page, []string) {
 		p.CSP = append(p.CSP, c.Value)
 	}
 	r.noteOutside(m.Refs, base)
+	r.noteIntegrity(m.Refs, base)
 	for _, ref := range m.Refs {
 		if ref.Use == markup.UseManifest && p.Manifest == "" {
 			p.Manifest, _ = ResolveOn(r.inv.Site.Origin, base, ref.URL)

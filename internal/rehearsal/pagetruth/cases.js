@@ -180,3 +180,11 @@
 <div id=d>a<!-- c -->b</div><script>out(d.childNodes.length + d.textContent); d.normalize(); d.firstChild.data += "!"; d.childNodes[1].remove(); out(d.innerHTML); document.body.append(document.createTextNode("tail"))</script>
 === the parser mends
 <table><p>moved<tr><td>cell</table><b><i>mis</b>nested</i><p>para<div>div</p></div><select><option>o<p>q</select><script>out(document.querySelectorAll("table p, p div, select p").length)</script>
+
+=== bytes that elements name
+<p>told</p><script>const put = (name, what) => new Promise((done) => { const e = Object.assign(document.createElement(name), what); e.onload = () => done(out(what.n + " came")); e.onerror = () => done(out(what.n + " refused")); document.head.append(e) });
+const no = "sha256-AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA=";
+(async () => { const yes = "sha256-" + btoa(String.fromCharCode(...new Uint8Array(await crypto.subtle.digest("SHA-256", await (await fetch("/lib/one.js")).arrayBuffer()))));
+await put("script", {src: "/lib/two.js", integrity: no, n: 1}); await put("script", {src: "/lib/one.js", integrity: yes, n: 2}); await put("script", {src: "/lib/one.js", integrity: no + " " + yes, n: 3}); await put("script", {src: "/lib/counts.js", integrity: "md5-x", n: 4}); await put("script", {src: "/lib/one.js", integrity: yes + " sha512-AAAA", n: 5}); await put("link", {rel: "stylesheet", href: "/lib/more.css", integrity: no, n: 6}); out("done") })()</script>
+=== bytes that an import map names
+<script type=importmap>{"imports": {"w": "/lib/words.js"}, "integrity": {"/lib/words.js": "sha256-AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA="}}</script><script type=module>out("never"); import "w"</script><script>import("w").then(() => out("imported"), (e) => out("refused " + e.name)).then(() => fetch("/lib/words.js")).then((r) => out("fetched"), () => out("not fetched"))</script>

@@ -176,12 +176,12 @@ function prepare(script, byParser) {
       if (job.blocks || job.free) finish();
       else if (job.list) runList(job.list);
     };
-    const options = {integrity: script.getAttribute("integrity") || "", crossorigin: script.hasAttribute("crossorigin") ? script.getAttribute("crossorigin") || "anonymous" : ""};
+    const options = checksOf(script);
     if (async) job.free = true;
     else if (dynamic) { job.list = load.inOrder; load.inOrder.push(job); }
     else if (kind === "module" || script.hasAttribute("defer")) { job.list = load.deferred; load.deferred.push(job); }
     else { job.blocks = true; load.blocked = true; }
-    if (kind === "module") $.module(u.href, null, 0, options.crossorigin, came);
+    if (kind === "module") $.module(u.href, null, options, came);
     else $.classic(u.href, options, came);
     return false;
   }
@@ -195,7 +195,7 @@ function prepare(script, byParser) {
     const job = {script, ready: false};
     job.finish = () => { if (job.run) job.run(); $.then(() => { load.holding--; $.then(look); }); };
     if (!async && byParser) { job.list = load.deferred; load.deferred.push(job); }
-    $.module(document._address, text, 0, "", (run) => { job.run = run; job.ready = true; if (job.list) runList(job.list); else job.finish(); });
+    $.module(document._address, text, null, (run) => { job.run = run; job.ready = true; if (job.list) runList(job.list); else job.finish(); });
     return false;
   }
   const was = current;
@@ -318,7 +318,12 @@ function need(e, use, ref, holds) {
   $.need(u.href.split("#")[0], use, (ok) => {
     if (needed.get(e) === key) { method(e, "complete_", true); method(e, "came_", ok); fireSimple(e, ok ? "load" : "error", {}, () => { if (holds) { load.holding--; look(); } }); }
     else if (holds) { load.holding--; $.then(look); }
-  }, use === "style" ? /(?:^|\s)alternate(?:\s|$)/i.test(e.getAttribute("rel")) ? "not all" : e.getAttribute("media") || "" : "");
+  }, {...checksOf(e), media: use === "style" ? /(?:^|\s)alternate(?:\s|$)/i.test(e.getAttribute("rel")) ? "not all" : e.getAttribute("media") || "" : ""});
+}
+// checksOf gives what an element asks of the answer beside its coming: whether other origins have to allow it, and which bytes it is to have.
+function checksOf(e) {
+  const cross = e.getAttribute("crossorigin"), digest = e.localName === "script" || e.localName === "link" && !/preload/i.test(e.getAttribute("rel"));
+  return {crossorigin: cross === null ? "" : /^use-credentials$/i.test(cross) ? "use-credentials" : "anonymous", integrity: digest && e.getAttribute("integrity") || ""};
 }
 
 // baseOf gives what addresses in a document are resolved against.
