@@ -260,7 +260,7 @@ func (a *app) openFolder(args []string, base string, c *config.Config) (*site.Si
 		}
 		dir = folder
 	}
-	s, err := run.Open(dir, c.Base)
+	s, err := run.Open(dir, c.Base, c.RecordFolder())
 	if err != nil {
 		return nil, runError(err)
 	}

@@ -60,8 +60,11 @@ server is asked whether it sends all of it.`,
 					return usage(fmt.Errorf("%s %q is no colour by CSS syntax", flag, v))
 				}
 			}
+			if out != "" {
+				s.Record = "" // it is the copy's
+			}
 			if out != "" && !dryRun {
-				copied, err := fitting.Copy(s, out)
+				copied, err := fitting.Copy(s, out, c.RecordFolder())
 				if err != nil {
 					return usage(err)
 				}

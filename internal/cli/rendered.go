@@ -144,6 +144,7 @@ func (a *app) openPublic(args []string) (*site.Site, error) {
 	if err != nil {
 		return nil, usage(err)
 	}
+	s.Record = c.RecordFolder()
 	if u := a.work(c).WorkerURL(); u != s.FileURL("sw.js") {
 		if err := s.Pin("sw.js", u); err != nil {
 			s.Close()

@@ -37,6 +37,7 @@ func (w *workshop) open(dir string) (*site.Server, error) {
 	if err != nil {
 		return nil, err
 	}
+	s.Record = w.c.RecordFolder()
 	if b := fitting.RecordedBase(s); w.c.Base == "" && b != "" {
 		s.Rebase(b)
 	}
@@ -61,6 +62,7 @@ func (w *workshop) make(dir string) (*site.Server, error) {
 		return nil, err
 	}
 	defer s.Close()
+	s.Record = w.c.RecordFolder()
 	w.mu.Lock()
 	if w.temp == "" {
 		w.temp, err = os.MkdirTemp("", "tachyform-serve-")
@@ -71,7 +73,7 @@ func (w *workshop) make(dir string) (*site.Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	copied, err := fitting.Copy(s, out)
+	copied, err := fitting.Copy(s, out, "")
 	if err != nil {
 		return nil, err
 	}

@@ -46,6 +46,8 @@ type Config struct {
 	PublicPath string `toml:"public_path"` // URL path that they are sent below, "" for "/"
 	Snapshot   string `toml:"snapshot"`    // folder beside the configuration that keeps what the server sent, "" for "snapshot"
 
+	RecordDir string `toml:"record_dir"` // folder apart from the site that remembers what fit wrote, "" for the site's own
+
 	App     App         `toml:"app"`
 	Icons   Icons       `toml:"icons"`
 	IOS     IOS         `toml:"ios"`
@@ -455,6 +457,14 @@ func (c *Config) IsRendered() bool { return c.Address != "" }
 
 // PublicFolder is the folder whose files the server sends.
 func (c *Config) PublicFolder() string { return filepath.Join(c.Dir(), filepath.FromSlash(c.Public)) }
+
+// RecordFolder is the folder apart from the site in which fit remembers what it wrote, "" for the site's own.
+func (c *Config) RecordFolder() string {
+	if c.RecordDir == "" {
+		return ""
+	}
+	return filepath.Join(c.Dir(), filepath.FromSlash(c.RecordDir))
+}
 
 // SnapshotFolder is the folder that keeps what the server sent.
 func (c *Config) SnapshotFolder() string {

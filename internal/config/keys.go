@@ -94,6 +94,7 @@ var described = map[string]Key{
 	"public":      {Text: "With address: the folder whose files the server sends, where the manifest, icons and worker go.", Default: "none", Example: `"static"`},
 	"public_path": {Text: "With address: the URL path that the files of public are sent below.", Default: `"/"`, Example: `"/static/"`},
 	"snapshot":    {Text: "With address: the folder beside this file that keeps what the server sent, for runs without it.", Default: `"snapshot"`, Example: `"snapshot"`},
+	"record_dir":  {Text: "A folder outside of the site, beside this file, in which fit remembers what it wrote and what it replaced, so that nothing but what is deployed stays in the site. Each site needs one of its own, which strip needs, too. Of a site in a folder of another, the record has to lie in it: it tells the two apart.", Default: "in the site, as .tachyform/", Example: `"record"`},
 
 	"app":                  {Text: "Members of the web app manifest, by their standard names. Those that are not listed here (categories, shortcuts, share_target …) are written as they stand."},
 	"app.name":             {Text: "The name of the app, in full.", Default: "what the titles of the pages have in common", Example: `"Skerry Line ferries"`},

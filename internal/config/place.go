@@ -19,6 +19,7 @@ type Place struct {
 	Public     string `toml:"public"`
 	PublicPath string `toml:"public_path"`
 	Snapshot   string `toml:"snapshot"`
+	RecordDir  string `toml:"record_dir"`
 	FailOn     string `toml:"fail_on"`
 	App        App    `toml:"app"`
 }
@@ -55,6 +56,7 @@ func (c *Config) At(name string) (*Config, error) {
 	take(&out.Public, p.Public)
 	take(&out.PublicPath, p.PublicPath)
 	take(&out.Snapshot, p.Snapshot)
+	take(&out.RecordDir, p.RecordDir)
 	take(&out.Audit.FailOn, p.FailOn)
 	to, from := reflect.ValueOf(&out.App).Elem(), reflect.ValueOf(p.App)
 	for i := range to.NumField() {

@@ -91,7 +91,7 @@ func TestCopyOfAFittedSite(t *testing.T) {
 	for range 2 { // into a new folder, and over an earlier copy
 		s, err := site.Open(dir, "/")
 		require.NoError(t, err)
-		c, err := Copy(s, to)
+		c, err := Copy(s, to, "")
 		require.NoError(t, err)
 		s.Close()
 		c.Close()

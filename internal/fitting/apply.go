@@ -220,7 +220,7 @@ func sound(root *os.Root) error {
 }
 
 // locked does work on a site while nobody else does.
-func (p *Plan) locked(work func() error) error {
+func (p *Plan) locked(work func() error) (err error) {
 	root := p.Site.Root()
 	if err := p.preflight(); err != nil {
 		return err
@@ -243,6 +243,9 @@ func (p *Plan) locked(work func() error) error {
 		_ = root.WriteFile(filepath.FromSlash(ignoreFile), []byte(ignored), 0o644) // without it nothing is lost
 	}
 	defer func() {
+		if e := takeApart(p.Site); e != nil {
+			err = errors.Join(err, fmt.Errorf("the record stays in %s: %w", filepath.Join(p.Site.Dir, site.OwnDir), e))
+		}
 		clean(root)
 		_ = root.Remove(filepath.FromSlash(lockFile))
 		_ = lock.Unlock()
@@ -255,6 +258,9 @@ func (p *Plan) locked(work func() error) error {
 		}
 		_ = root.Remove(site.OwnDir) // only when it is empty
 	}()
+	if err := bringIn(p.Site); err != nil {
+		return fmt.Errorf("nothing was written: %w", err)
+	}
 	return work()
 }
 

@@ -8,16 +8,16 @@ import (
 	"path/filepath"
 	"slices"
 
-	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/site"
 )
 
-// Copy copies a site's files into a folder that is new or empty, or that an earlier copy made, and opens it.
+// Copy copies a site's files into a folder that is new or empty, or that an earlier copy made, and opens it. Apart is where the record of the
+// copy is to lie, "" for in it.
 // Symbolic links are copied as the files that they lead to.
-func Copy(s *site.Site, dir string) (*site.Site, error) {
+func Copy(s *site.Site, dir, apart string) (*site.Site, error) {
 	entries, err := os.ReadDir(dir)
 	if err == nil && len(entries) > 0 {
-		if _, err := os.Stat(filepath.Join(dir, filepath.FromSlash(recordFile))); err != nil {
+		if !copiedBefore(dir, apart) {
 			return nil, fmt.Errorf("--out %s: the folder is not empty, and no earlier fit made it", dir)
 		}
 	}
@@ -44,7 +44,26 @@ func Copy(s *site.Site, dir string) (*site.Site, error) {
 	if err := copyRecord(s, root); err != nil {
 		return nil, fmt.Errorf("--out %s: %w", dir, err)
 	}
-	return site.Open(dir, s.Base)
+	copied, err := site.Open(dir, s.Base)
+	if err == nil {
+		copied.Record = apart
+	}
+	return copied, err
+}
+
+// copiedBefore says whether an earlier fit made a copy in a folder.
+func copiedBefore(dir, apart string) bool {
+	if _, err := os.Stat(filepath.Join(dir, filepath.FromSlash(recordFile))); err == nil {
+		return true
+	}
+	s, err := site.Open(dir, "/")
+	if err != nil {
+		return false
+	}
+	defer s.Close()
+	s.Record = apart
+	rec, err := recordApart(s)
+	return err == nil && rec != nil
 }
 
 // copyRecord takes along what is known of what fit wrote into the site, so that it is known of the copy.
@@ -70,7 +89,7 @@ func copyRecord(s *site.Site, root *os.Root) error {
 		if r.Original == "" || before.Files[p] == r {
 			continue
 		}
-		data, err := regular.ReadIn(s.Root(), filepath.FromSlash(originalPath(r.Original)), regular.Large)
+		data, err := originalOf(s, r.Original)
 		if err != nil {
 			continue // strip says that it is missing
 		}

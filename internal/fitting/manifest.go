@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"maps"
 	"path"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -12,7 +11,6 @@ import (
 	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/markup"
 	"tachyform.dev/tachyform/internal/pagehead"
-	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/survey"
 	"tachyform.dev/tachyform/internal/weburl"
 )
@@ -51,7 +49,7 @@ func (f *fitter) existingManifest() (m *manifest.Manifest, data []byte, p string
 			if orig == "" {
 				continue // written by us as a whole: it is made anew
 			}
-			if data, err = regular.ReadIn(f.site.Root(), filepath.FromSlash(originalPath(orig)), regular.Large); err != nil {
+			if data, err = originalOf(f.site, orig); err != nil {
 				return nil, nil, "", fmt.Errorf("the kept original of %s: %w", c, err)
 			}
 		}

@@ -172,7 +172,7 @@ func Make(ctx context.Context, s *site.Site, cfg *config.Config, opts Options) (
 	if rec.Adopted != "" && len(rec.Files) > 0 {
 		defer func() {
 			if made != nil {
-				made.Remarks = append(made.Remarks, fmt.Sprintf("%s says that fit wrote %d files here, as they are; its record (%s) is not there, and is written anew", rec.Adopted, len(rec.Files), recordFile))
+				made.Remarks = append(made.Remarks, fmt.Sprintf("%s says that fit wrote %d files here, as they are; its record (%s) is not there, and is written anew", rec.Adopted, len(rec.Files), recordName(s)))
 			}
 		}()
 	}

@@ -74,13 +74,18 @@ type Arrival struct {
 func (a *Arrival) Whole() bool { return len(a.Without)+len(a.Files) == 0 && a.Worker == "" }
 
 // Written gives the paths of the files that fit wrote into a folder.
-func Written(dir string) (func(path string) bool, error) {
-	root, err := os.OpenRoot(dir)
+// apart is where its record lies, "" for in it.
+func Written(dir, apart string) (func(path string) bool, error) {
+	s, err := site.Open(dir, "/")
 	if err != nil {
 		return nil, err
 	}
-	defer root.Close()
-	rec, err := readRecord(root)
+	defer s.Close()
+	s.Record = apart
+	rec, err := recordApart(s)
+	if in, e := readRecord(s.Root()); rec == nil || len(in.Files) > 0 {
+		rec, err = in, e
+	}
 	if err != nil {
 		return nil, err
 	}

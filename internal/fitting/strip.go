@@ -120,9 +120,9 @@ func (r *Removal) file(p string, e recorded, whole map[string]bool) error {
 		r.Deleted = append(r.Deleted, p)
 		return nil
 	}
-	original, err := regular.ReadIn(r.site.Root(), filepath.FromSlash(originalPath(e.Original)), regular.Large)
+	original, err := originalOf(r.site, e.Original)
 	if err != nil || digest(original) != e.Original {
-		r.Kept = append(r.Kept, site.Skipped{Path: p, Why: "its original, which fit kept in " + originalsDir + ", is missing or damaged"})
+		r.Kept = append(r.Kept, site.Skipped{Path: p, Why: "its original, which fit kept beside " + recordName(r.site) + ", is missing or damaged"})
 		return nil //nolint:nilerr // said to the user
 	}
 	file, _ := r.site.File(p)

@@ -25,7 +25,7 @@ func (f *fitter) sayVersions() {
 	case build:
 		f.remark("this folder is kept out of version control (.gitignore): run fit after each build, as its last step; nothing that it writes has to be kept")
 	default:
-		f.remark("this folder lies in a work tree: the files that fit writes and %s/record.json belong into version control together with the pages, so that the next fit and strip know them", site.OwnDir)
+		f.remark("this folder lies in a work tree: the files that fit writes and %s belong into version control together with the pages, so that the next fit and strip know them", recordName(f.site))
 	}
 }
 

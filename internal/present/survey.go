@@ -205,7 +205,11 @@ func (s *Style) crawled(c *crawl.Report) {
 func (s *Style) surveyed(r *survey.Summary) {
 	if r.Fitted > 0 {
 		s.row("fitted", s.good.Render(itoa(r.Fitted)+" of "+count(r.Pages, "page"))+s.faint.Render(": the rest of this is the site without what fit put in"))
-		s.row("not deployed", site.OwnDir+"/"+s.faint.Render(", in which fit remembers what it wrote: leave it out of what is deployed"))
+		if r.Record != "" {
+			s.row("record", r.Record+s.faint.Render(", in which fit remembers what it wrote"))
+		} else {
+			s.row("not deployed", site.OwnDir+"/"+s.faint.Render(", in which fit remembers what it wrote: leave it out of what is deployed"))
+		}
 	}
 	if r.Manifest == "" {
 		s.row("manifest", s.warn.Render("none"))

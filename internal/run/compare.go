@@ -66,7 +66,7 @@ func (w *Work) Compare(ctx context.Context, releases []string, o Comparison) (*c
 			servers = append(servers, server)
 			continue
 		}
-		s, err := Open(name, w.Config.Base)
+		s, err := Open(name, w.Config.Base, "")
 		if err != nil {
 			return nil, err
 		}

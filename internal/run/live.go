@@ -71,6 +71,7 @@ func (w *Work) deployed(ctx context.Context, at Address) (*deployed.Report, erro
 		return nil, input(fmt.Errorf("--release: %w", err))
 	}
 	defer s.Close()
+	s.Record = w.Config.RecordFolder()
 	if b := fitting.RecordedBase(s); base == "" && b != "" {
 		s.Rebase(b)
 	} else if base == "" {

@@ -143,7 +143,7 @@ func (w *Work) WorkerURL() string {
 // Rendered puts what a server sent and the public folder together as one site. Closing it closes what was read of the server.
 func (w *Work) Rendered(res *crawl.Result) (*site.Site, *fitting.Served, error) {
 	c := w.Config
-	own, err := fitting.Written(c.PublicFolder())
+	own, err := fitting.Written(c.PublicFolder(), c.RecordFolder())
 	if err != nil {
 		if _, e := os.Stat(c.PublicFolder()); e != nil {
 			err = fmt.Errorf("public names %s, and there is no such folder", c.PublicFolder())

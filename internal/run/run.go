@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"path/filepath"
 	"runtime/debug"
 
 	"tachyform.dev/tachyform/internal/config"
@@ -55,12 +56,18 @@ func fitted(err error) error {
 	return input(err)
 }
 
-// Open opens a folder as the site that it is, with the base path that an earlier fit worked with when none is given. Its errors are [Input].
-func Open(dir, base string) (*site.Site, error) {
+// Open opens a folder as the site that it is, with the base path that an earlier fit worked with when none is given. Record is the folder in
+// which what fit wrote is remembered, "" for the site's own. Its errors are [Input].
+func Open(dir, base, record string) (*site.Site, error) {
 	s, err := site.Open(dir, base)
 	if err != nil {
 		return nil, input(err)
 	}
+	if err := apart(dir, record); err != nil {
+		s.Close()
+		return nil, input(err)
+	}
+	s.Record = record
 	if b := fitting.RecordedBase(s); base == "" && b != "" {
 		s.Rebase(b)
 	}
@@ -69,6 +76,25 @@ func Open(dir, base string) (*site.Site, error) {
 		return nil, input(fmt.Errorf("%w; name the folder that is deployed, with the finished .html files in it; when a server makes the pages, name the server: tachyform draft http://127.0.0.1:8000/ --public FOLDER", err))
 	}
 	return s, nil
+}
+
+// apart says what is wrong with a folder for a site's record: one in the site would be deployed with it.
+func apart(dir, record string) error {
+	if record == "" {
+		return nil
+	}
+	from, err := filepath.Abs(dir)
+	if err != nil {
+		return err
+	}
+	to, err := filepath.Abs(record)
+	if err != nil {
+		return err
+	}
+	if rel, err := filepath.Rel(from, to); err == nil && (rel == "." || filepath.IsLocal(rel)) {
+		return fmt.Errorf("record_dir = %s lies in the site %s, and would be deployed with it: name a folder beside it, or leave it out, and the record lies in %s", record, dir, filepath.Join(dir, site.OwnDir))
+	}
+	return nil
 }
 
 // roomy lets the program's heap grow before it is tidied: workers and pages make much that is soon of no use.

@@ -41,18 +41,18 @@ func heard(c *config.Config) (*Work, *[]string, *int) {
 func TestOpen(t *testing.T) {
 	var wrong *Input
 	for _, dir := range []string{filepath.Join(t.TempDir(), "nowhere"), t.TempDir()} {
-		_, err := Open(dir, "")
+		_, err := Open(dir, "", "")
 		require.Error(t, err)
 		assert.ErrorAs(t, err, &wrong, "it is about what was given")
 	}
 	dir := folder(t, map[string]string{"index.html": page, "app.css": "a {}"})
-	s, err := Open(dir, "/sub/")
+	s, err := Open(dir, "/sub/", "")
 	require.NoError(t, err)
 	p, err := fitting.Make(context.Background(), s, &config.Config{Base: "/sub/"}, fitting.Options{})
 	require.NoError(t, err)
 	require.NoError(t, p.Apply(context.Background(), nil))
 	require.NoError(t, s.Close())
-	s, err = Open(dir, "")
+	s, err = Open(dir, "", "")
 	require.NoError(t, err)
 	defer s.Close()
 	assert.Equal(t, "/sub/", s.Base, "the base that the fit worked with")
@@ -68,7 +68,7 @@ func TestErrorsOfFitting(t *testing.T) {
 }
 
 func TestRehearse(t *testing.T) {
-	s, err := Open(folder(t, map[string]string{"index.html": page, "app.css": "a {}"}), "")
+	s, err := Open(folder(t, map[string]string{"index.html": page, "app.css": "a {}"}), "", "")
 	require.NoError(t, err)
 	defer s.Close()
 	w, _, _ := heard(&config.Config{Stories: []config.Story{{Name: "mine", Steps: []string{"open /", "expect whole"}}}})
@@ -94,7 +94,7 @@ func TestRehearse(t *testing.T) {
 
 // TestMend fits a site when that mends something, and says what it did not mend.
 func TestMend(t *testing.T) {
-	s, err := Open(folder(t, map[string]string{"index.html": strings.Replace(page, "<h1>", `<img src="/gone.png"><h1>`, 1), "app.css": "a {}"}), "")
+	s, err := Open(folder(t, map[string]string{"index.html": strings.Replace(page, "<h1>", `<img src="/gone.png"><h1>`, 1), "app.css": "a {}"}), "", "")
 	require.NoError(t, err)
 	defer s.Close()
 	w, _, steps := heard(&config.Config{Icons: config.Icons{Effort: "quick"}})

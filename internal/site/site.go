@@ -47,6 +47,7 @@ type Site struct {
 	Origin  string // scheme and host of a live origin, such as "https://skerry-line.example"; "" for a folder, which does not know it
 	Files   []File
 	Skipped []Skipped
+	Record  string   // folder apart from it in which what fit wrote is remembered, "" for [OwnDir] in it
 	Apps    []string // folders inside that an earlier fit made into applications of their own, as paths; they are served and nothing else
 
 	root     *os.Root

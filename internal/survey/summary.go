@@ -93,9 +93,10 @@ type Summary struct {
 	Manifest      string        `json:"manifest"`       // URL, "" for none
 	ManifestPages int           `json:"manifest_pages"` // pages that link one
 	Workers       []Registered  `json:"workers"`
-	WorkerPages   int           `json:"worker_pages"` // pages that register one
-	Fitted        int           `json:"fitted"`       // pages that hold what fit inserts
-	CSP           []Named       `json:"csp"`          // policies that forbid what fit adds
+	WorkerPages   int           `json:"worker_pages"`     // pages that register one
+	Fitted        int           `json:"fitted"`           // pages that hold what fit inserts
+	Record        string        `json:"record,omitempty"` // the folder apart from the site that remembers what fit wrote
+	CSP           []Named       `json:"csp"`              // policies that forbid what fit adds
 	Storage       []string      `json:"storage"`
 	Device        []Device      `json:"device"` // what scripts ask of a device
 	Applications  []Application `json:"applications"`
@@ -113,7 +114,7 @@ var ServerRuns = regexp.MustCompile(`(?i)\.(php\d?|phtml|cgi|aspx?|jsp)$`)
 
 // Summarize draws up what the inventory means.
 func (inv *Inventory) Summarize() *Summary {
-	s := &Summary{Format: "tachyform.survey/1", Site: inv.Site.Dir, Base: inv.Site.Base, Pages: len(inv.Pages), Start: inv.StartFile.URL, Title: inv.Start.Title.Value,
+	s := &Summary{Format: "tachyform.survey/1", Site: inv.Site.Dir, Base: inv.Site.Base, Record: inv.Site.Record, Pages: len(inv.Pages), Start: inv.StartFile.URL, Title: inv.Start.Title.Value,
 		Biggest: []Sized{}, Unneeded: []string{}, ServerScripts: []string{}, Nowhere: []Nowhere{}, Foreign: []Foreign{}, Endpoints: []Sent{}, Personal: []Named{}, Workers: []Registered{},
 		CSP: []Named{}, Storage: append([]string{}, inv.Stores...), Device: inv.devices(), Skipped: []Named{}, Next: []Step{}, Applications: append([]Application{}, inv.Applications...), NotFound: []string{}}
 	inv.files(s)
