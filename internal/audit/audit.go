@@ -181,6 +181,7 @@ type iconFact struct {
 	file   *site.File // nil when it is not in the site
 	why    string     // why not, when it is something else than that it is not there
 	outer  bool       // on another origin
+	asked  string     // why nothing is known of it: it is asked of another origin, and not here; "" when it is known
 	data   []byte
 	width  int
 	height int
@@ -474,10 +475,7 @@ func gather(server *site.Server, inv *survey.Inventory, r *rehearsal.Report, o O
 	}
 	for _, img := range f.manifest.Processed.Icons {
 		i := &iconFact{image: img}
-		u, own := strings.CutPrefix(img.Src, f.origin())
-		if i.outer = !own; own {
-			f.draw(i, u)
-		}
+		f.draw(i, img.Src)
 		f.icons = append(f.icons, i)
 	}
 	return f, nil

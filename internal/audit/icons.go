@@ -57,7 +57,7 @@ var iconChecks = []Check{
 					continue
 				}
 				switch {
-				case i.outer:
+				case i.asked != "":
 					return nil, false
 				case i.file == nil:
 					return []Finding{i.missing(f)}, true
@@ -65,6 +65,28 @@ var iconChecks = []Check{
 					return []Finding{i.finding(f, i.file.Path+" cannot be decoded as a picture")}, true
 				case i.kind != "image/svg+xml" && (i.width < manifest.MinIcon || i.height < manifest.MinIcon):
 					return []Finding{i.finding(f, fmt.Sprintf("%s is really %d x %d px; at least %d are needed", i.file.Path, i.width, i.height, manifest.MinIcon))}, true
+				}
+			}
+			return nil, true
+		},
+	},
+	{
+		ID: "icons/elsewhere", Level: Warning, Title: "Of the icon that decides something is known",
+		Example: `"icons": [{"src": "https://cdn.example/192.png", "sizes": "192x192"}]`,
+		Why:     "Chromium fetches one icon before it offers to install, and makes no offer without it. Here only the site's own origin is asked, so nobody can say what comes of one that lies elsewhere.",
+		Mend:    "copy the icon into the site; or say with [[server.origin]] in the configuration what that origin answers",
+		Spec:    "W3C Image Resource, \"Fetching an image resource\"; measured in Chromium", Hides: chromium,
+		run: func(f *facts) ([]Finding, bool) {
+			if !f.readable() {
+				return nil, false
+			}
+			chosen, ok := f.manifest.Processed.Chosen()
+			if !ok {
+				return nil, false
+			}
+			for _, i := range f.icons {
+				if i.image.Src == chosen.Src && i.image.Line == chosen.Line && i.asked != "" {
+					return []Finding{i.finding(f, brief(i.image.Src)+" "+i.asked)}, true
 				}
 			}
 			return nil, true
@@ -82,7 +104,7 @@ var iconChecks = []Check{
 			var out []Finding
 			for _, i := range f.icons {
 				switch {
-				case i.outer:
+				case i.asked != "":
 				case i.file == nil:
 					out = append(out, i.missing(f))
 				case i.unreadable():

@@ -3,7 +3,11 @@ package audit
 import (
 	"cmp"
 	"fmt"
+	"net"
+	"net/url"
 	"strings"
+
+	"golang.org/x/net/publicsuffix"
 
 	"tachyform.dev/tachyform/internal/icon"
 	"tachyform.dev/tachyform/internal/manifest"
@@ -104,8 +108,78 @@ func brief(u string) string {
 // maxLed is how many redirects a browser follows for an icon.
 const maxLed = 20
 
-// draw looks at an icon of the site as browsers get it: redirects on the origin are followed.
-func (f *facts) draw(i *iconFact, u string) {
+// draw looks at an icon as browsers get it.
+func (f *facts) draw(i *iconFact, src string) {
+	if _, data, inline := site.DataURL(src); inline {
+		i.file, i.data = &site.File{Path: brief(src), URL: src, Size: int64(len(data))}, data
+	} else if u, own := strings.CutPrefix(src, f.origin()); own {
+		f.drawOwn(i, u)
+	} else {
+		i.outer = true
+		f.drawOuter(i, src)
+	}
+	if i.data != nil {
+		i.width, i.height, i.kind, _ = icon.Size(i.data)
+	}
+}
+
+// drawOuter looks at an icon of another origin, when the configuration says what that answers (Fetch Standard, "cross-origin resource policy
+// check" and "main fetch" for mixed content; Chromium asks for icons without CORS).
+func (f *facts) drawOuter(i *iconFact, src string) {
+	origin, path := originOf(src)
+	if strings.HasPrefix(f.origin(), "https:") && strings.HasPrefix(origin, "http:") && !loopback(origin) {
+		i.asked = "is on another origin and without TLS: browsers ask for it by https instead, which is not tried here"
+		origin = "https" + strings.TrimPrefix(origin, "http")
+	}
+	server := f.others[origin]
+	if server == nil {
+		i.asked = cmp.Or(i.asked, "is on another origin, which is not asked")
+		return
+	}
+	i.asked = ""
+	p, query, _ := strings.Cut(path, "?")
+	a := server.Ask("GET", p, query)
+	switch policy := strings.TrimSpace(a.Header.Get("Cross-Origin-Resource-Policy")); {
+	case a.Status/100 == 3:
+		i.asked = "leads elsewhere, which is not asked"
+	case a.Status != 200:
+		i.why = fmt.Sprintf("is answered with status %d there; browsers take icons from answers with 200 only", a.Status)
+	case policy == "same-origin" || policy == "same-site" && !sameSite(f.origin(), origin):
+		i.why = "is kept from other origins by the header Cross-Origin-Resource-Policy: " + policy
+	case policy == "" && strings.EqualFold(strings.TrimSpace(f.header(f.start.file.URL, "Cross-Origin-Embedder-Policy")), "require-corp"):
+		i.why = "comes without Cross-Origin-Resource-Policy, which the page's Cross-Origin-Embedder-Policy asks for"
+	default:
+		i.file, i.data = &site.File{Path: src, URL: src, Size: int64(len(a.Body))}, a.Body
+	}
+}
+
+// loopback says whether an origin is this machine, which browsers trust without TLS.
+func loopback(origin string) bool {
+	u, err := url.Parse(origin)
+	if err != nil {
+		return false
+	}
+	ip := net.ParseIP(u.Hostname())
+	return u.Hostname() == "localhost" || strings.HasSuffix(u.Hostname(), ".localhost") || ip != nil && ip.IsLoopback()
+}
+
+// sameSite says whether two origins have the same scheme and registrable domain (HTML Standard, "same site").
+func sameSite(a, b string) bool {
+	u, err := url.Parse(a)
+	v, e := url.Parse(b)
+	if err != nil || e != nil || u.Scheme != v.Scheme {
+		return false
+	}
+	if u.Hostname() == v.Hostname() {
+		return true
+	}
+	one, err := publicsuffix.EffectiveTLDPlusOne(u.Hostname())
+	two, e := publicsuffix.EffectiveTLDPlusOne(v.Hostname())
+	return err == nil && e == nil && one == two
+}
+
+// drawOwn looks at an icon of the site: redirects on the origin are followed.
+func (f *facts) drawOwn(i *iconFact, u string) {
 	if i.file = f.inv.FileOf(u); i.file != nil && i.file.Status != 0 { // an icon is taken from an answer with 200 only
 		i.why = fmt.Sprintf("is answered with status %d; browsers take icons from answers with 200 only", i.file.Status)
 		i.file = nil
@@ -123,7 +197,7 @@ func (f *facts) draw(i *iconFact, u string) {
 			}
 			to, ok := survey.ResolveOn(f.site.Origin, at, a.Header.Get("Location"))
 			if !ok || !strings.HasPrefix(to, "/") {
-				i.why = "leads to " + a.Header.Get("Location") + ", which is not asked"
+				i.asked = "leads to " + a.Header.Get("Location") + ", which is not asked"
 				return
 			}
 			at = to
@@ -146,10 +220,9 @@ func (f *facts) draw(i *iconFact, u string) {
 		}
 		i.data = a.Body
 	}
-	i.width, i.height, i.kind, _ = icon.Size(i.data)
 }
 
 // missing says what is the matter with an icon that cannot be had.
 func (i *iconFact) missing(f *facts) Finding {
-	return i.finding(f, strings.TrimPrefix(i.image.Src, f.origin())+" "+cmp.Or(i.why, "is not in the site"))
+	return i.finding(f, brief(strings.TrimPrefix(i.image.Src, f.origin()))+" "+cmp.Or(i.why, "is not in the site"))
 }

@@ -80,6 +80,10 @@ func TestLiveVerdicts(t *testing.T) {
 		{name: "icon in its address", icon: "data:image/png;base64," + base64.StdEncoding.EncodeToString([]byte(picture)), want: "yes"},
 		{name: "manifest elsewhere", head: func() string { return `<link rel=manifest href="` + foreign + `m.webmanifest">` }, want: "not known"},
 		{name: "manifest elsewhere for nobody", head: func() string { return `<link rel=manifest href="` + foreign + `shut.webmanifest">` }, want: "not known"},
+		{name: "icon elsewhere", icon: "FOREIGN192.png", want: "not known"},
+		{name: "icon elsewhere for its own origin", icon: "FOREIGNshut.png", want: "not known"},
+		{name: "icon moved elsewhere", icon: "moved.png", answers: map[string]answer{"moved.png": {status: 302, headers: []string{"Location", "FOREIGN192.png"}}}, want: "not known"},
+		{name: "icon moved elsewhere, for its own origin", icon: "moved.png", answers: map[string]answer{"moved.png": {status: 302, headers: []string{"Location", "FOREIGNshut.png"}}}, want: "not known"},
 		{name: "manifest forbidden by a header", answers: map[string]answer{"": {headers: []string{"Content-Security-Policy", "manifest-src 'none'"}}}, want: "no"},
 		{name: "icons forbidden by a header", answers: map[string]answer{"": {headers: []string{"Content-Security-Policy", "img-src 'none'"}}}, want: "no"},
 		{name: "page with 203", answers: map[string]answer{"": {status: 203}}, want: "yes"},
@@ -92,6 +96,13 @@ func TestLiveVerdicts(t *testing.T) {
 			if strings.HasPrefix(r.URL.Path, "/other/") {
 				if !strings.Contains(r.URL.Path, "shut") {
 					w.Header().Set("Access-Control-Allow-Origin", "*")
+				}
+				if strings.HasSuffix(r.URL.Path, ".png") {
+					if strings.Contains(r.URL.Path, "shut") {
+						w.Header().Set("Cross-Origin-Resource-Policy", "same-origin")
+					}
+					_, _ = w.Write([]byte(picture))
+					return
 				}
 				w.Header().Set("Content-Type", "application/manifest+json")
 				_, _ = w.Write([]byte(strings.Replace(manifest(at+"192.png"), `"."`, `"`+at+`"`, 1)))
@@ -116,7 +127,7 @@ func TestLiveVerdicts(t *testing.T) {
 		case strings.HasSuffix(name, ".webmanifest"):
 			kind = "application/manifest+json"
 			if name == "m.webmanifest" {
-				body, there = manifest(c.icon), true
+				body, there = manifest(strings.Replace(c.icon, "FOREIGN", foreign, 1)), true
 			}
 		}
 		a, special := c.answers[name]
@@ -126,7 +137,7 @@ func TestLiveVerdicts(t *testing.T) {
 		}
 		w.Header().Set("Content-Type", kind)
 		for i := 0; i < len(a.headers); i += 2 {
-			w.Header().Set(a.headers[i], a.headers[i+1])
+			w.Header().Set(a.headers[i], strings.Replace(a.headers[i+1], "FOREIGN", foreign, 1))
 		}
 		if a.status > 0 {
 			w.WriteHeader(a.status)
@@ -175,6 +186,37 @@ func TestLiveVerdicts(t *testing.T) {
 				assert.Contains(t, out, says)
 			}
 		}
+	}
+}
+
+// TestIconsElsewhere audits folders whose icon lies on another origin, of which the configuration says something or nothing.
+func TestIconsElsewhere(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	icons := map[string]string{"held": "https://cdn.example/192.png", "lost": "https://cdn.example/gone.png", "small": "https://cdn.example/small.png", "plain": "http://cdn.example/192.png",
+		"unsaid": "https://other.example/192.png", "unsaid-plain": "http://other.example/192.png"}
+	for name, src := range icons {
+		write(t, dir, map[string]string{name + "/index.html": "<!doctype html><title>App</title><link rel=manifest href=m.json><h1>App</h1>",
+			name + "/m.json": `{"name": "Skerry", "start_url": ".", "display": "standalone", "icons": [{"src": "` + src + `", "sizes": "192x192", "type": "image/png"}]}`})
+	}
+	write(t, dir, map[string]string{"cdn/192.png": plain(t, 192), "cdn/small.png": plain(t, 96), "known.toml": "[[server.origin]]\nurl = \"https://cdn.example/\"\ndir = \"cdn\"\n"})
+	for _, c := range []struct{ site, want, says string }{
+		{"held", "yes", ""},
+		{"lost", "no", "gone.png is answered with status 404 there"},
+		{"small", "no", "small.png is really 96 x 96 px"},
+		{"plain", "yes", ""}, // it is asked for by https
+		{"unsaid", "not known", "192.png is on another origin, which is not asked"},
+		{"unsaid-plain", "not known", "without TLS: browsers ask for it by https instead"},
+	} {
+		out, errs, _ := run(t, dir, "audit", c.site, "--format", "json", "--config", "known.toml")
+		var r audit.Report
+		require.NoError(t, json.Unmarshal([]byte(out), &r), "%s: %s", c.site, errs)
+		got := map[bool]string{true: "yes", false: "no"}[r.Platforms[0].Installable]
+		if len(r.Platforms[0].NotKnown) > 0 {
+			got = "not known"
+		}
+		assert.Equal(t, c.want, got, "%s: %v", c.site, r.Platforms[0].Blockers)
+		assert.Contains(t, out, c.says, c.site)
 	}
 }
 
