@@ -103,25 +103,41 @@ type alternative struct {
 // maxAlternatives bounds what :is() and :where() multiply to.
 const maxAlternatives = 64
 
+// Parts parts a list of selectors at its commas, and not at those in brackets and quotes.
+func Parts(list string) (out []string) {
+	depth, from, quote := 0, 0, byte(0)
+	for i := 0; i < len(list); i++ {
+		switch c := list[i]; {
+		case c == '\\':
+			i++
+		case quote != 0:
+			if c == quote {
+				quote = 0
+			}
+		case c == '"' || c == '\'':
+			quote = c
+		case c == '(' || c == '[':
+			depth++
+		case c == ')' || c == ']':
+			depth = max(0, depth-1)
+		case c == ',' && depth == 0:
+			out = append(out, list[from:i])
+			from = i + 1
+		}
+	}
+	return append(out, list[from:])
+}
+
 // alternatives splits a list of selectors, and writes out what :is() and :where() stand for.
 func alternatives(list string) []alternative {
 	var out []alternative
-	depth, from := 0, 0
-	for i, r := range list + "," {
-		switch {
-		case r == '(':
-			depth++
-		case r == ')':
-			depth--
-		case r == ',' && depth == 0:
-			out = append(out, alternative{list[from:i], list[from:i]})
-			from = i + 1
-		}
+	for _, s := range Parts(list) {
+		out = append(out, alternative{s, s})
 	}
 	for i := 0; i < len(out) && len(out) < maxAlternatives; i++ {
 		for m := either.FindStringSubmatchIndex(out[i].matched); m != nil && len(out) < maxAlternatives; m = either.FindStringSubmatchIndex(out[i].matched) {
 			whole, counted := out[i].matched, uncounted(out[i].counted)
-			for n, inner := range strings.Split(whole[m[4]:m[5]], ",") {
+			for n, inner := range Parts(whole[m[4]:m[5]]) {
 				one := alternative{whole[:m[0]] + strings.TrimSpace(inner) + whole[m[1]:], counted}
 				if n == 0 {
 					out[i] = one

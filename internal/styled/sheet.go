@@ -113,7 +113,9 @@ func Read(src []byte, width, height int) *Sheet {
 			selectors = ""
 			ok := true
 			if n := len(open); n > 0 {
-				list, ok = nested(open[n-1], list), known[n-1]
+				if list, ok = nested(open[n-1], list); !known[n-1] {
+					list, ok = "", false
+				}
 			}
 			open, known, set = append(open, list), append(known, ok), append(set, nil)
 		case css.EndRulesetGrammar:
@@ -137,20 +139,30 @@ func Read(src []byte, width, height int) *Sheet {
 	}
 }
 
-// nested writes the selectors of a rule inside of another (CSS Nesting).
-func nested(outer, inner string) string {
+// maxSelectors bounds the selectors of a rule inside of others, in bytes: those around it are written into them, as often as they are named.
+const maxSelectors = 64 << 10
+
+// nested writes the selectors of a rule inside of another (CSS Nesting); ok is false when they become too long to be understood.
+func nested(outer, inner string) (string, bool) {
 	outer = ":is(" + strings.TrimSpace(outer) + ")"
 	var out []string
-	for _, s := range strings.Split(inner, ",") {
+	size := 0
+	for _, s := range selector.Parts(inner) {
 		s = strings.TrimSpace(s)
-		if strings.Contains(s, "&") {
+		if n := strings.Count(s, "&"); n > 0 {
+			if n*len(outer) > maxSelectors {
+				return "", false
+			}
 			s = strings.ReplaceAll(s, "&", outer)
 		} else {
 			s = outer + " " + s
 		}
+		if size += len(s); size > maxSelectors {
+			return "", false
+		}
 		out = append(out, s)
 	}
-	return strings.Join(out, ",")
+	return strings.Join(out, ","), true
 }
 
 func written(values []css.Token) string {

@@ -68,6 +68,7 @@ func TestAsked(t *testing.T) {
 		"a variable of a variable":        {"<p>x", ":root { --a: var(--b); --b: url(b) } p { background: var(--a) }", "b"},
 		"variables in a ring":             {"<p>x", ":root { --a: var(--b); --b: var(--a) } p { background: var(--a); font-family: var(--a) }", ""},
 		"a rule inside of a rule":         {"<div class=o><p class=i>x</div>", ".o { & .i { background: url(1) } > .none { background: url(2) } .i & { background: url(3) } }", "1"},
+		"commas in brackets inside":       {"<p class=o>x<p class=z>y", ".o { &:not(.a, .b) { background: url(1) } &:is(.a, .b), &[title='a,b'] { background: url(2) } }", "1"},
 		"hidden, and shown all the same":  {"<p hidden class=a>x<p hidden class=b>y", ".a { display: block } p { background: url(p) } .b { cursor: url(c), auto }", "p"},
 		"no box, no child":                {"<div class=n><p>x</div>", ".n { display: none } p { background: url(p) }", ""},
 		"fonts by weight and slope":       {"<p>x<b>y</b>", face + "p { font-family: A }", "a4 a7"},
@@ -106,6 +107,18 @@ func TestBounds(t *testing.T) {
 	require.NoError(t, err)
 	for _, css := range []string{".b .a .a .a .a .a .a .a .a p { background: url(1) }", "body.b ~ .a ~ .a ~ p ~ p ~ p ~ p { background: url(1) }", strings.Repeat("p:has(b) { background: url(1) }", 500), strings.Repeat("p:nth-child(2n+1) { background: url(1) }", 500), strings.Repeat("* { background: url(1) }", 5000)} {
 		assert.Nil(t, Asked(doc, []*Sheet{Read([]byte(css), 1280, 800)}), "%.40s", css)
+	}
+}
+
+// TestNestedWithoutEnd reads rules inside of rules whose selectors, written out, are longer than any memory: what they ask for may be asked for.
+func TestNestedWithoutEnd(t *testing.T) {
+	for name, css := range map[string]string{
+		"doubled each time": "p { " + strings.Repeat("&:not(&, &) { ", 60) + "background: url(1)" + strings.Repeat("}", 61),
+		"very deep":         strings.Repeat("p { ", 50_000) + "background: url(1)" + strings.Repeat("}", 50_000),
+		"very many":         strings.Repeat(".abcdefgh,", 5000) + "a { " + strings.Repeat("&,", 5000) + "& { background: url(1) } }",
+	} {
+		sheet := Read([]byte(css), 1280, 800)
+		assert.Equal(t, []string{"1"}, sheet.always, name)
 	}
 }
 
