@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -14,13 +15,17 @@ import (
 	"tachyform.dev/tachyform/internal/regular"
 	"tachyform.dev/tachyform/internal/rehearsal"
 	"tachyform.dev/tachyform/internal/run"
+	"tachyform.dev/tachyform/internal/shell"
+	"tachyform.dev/tachyform/internal/site"
 )
 
 // auditing is what is asked of an audit.
 type auditing struct {
 	base, failOn, baseline string
-	scripts                string // as in [run.Rehearsal]
-	sample                 int    // pages that are rehearsed, 0 for all
+	scripts                string   // as in [run.Rehearsal]
+	sample                 int      // pages that are rehearsed, 0 for all
+	shard                  string   // I/N, "" for all
+	merge                  []string // files that shards wrote
 	only, skip             []string
 	mend                   bool
 	live                   bool   // a site whose pages come from a server is asked again
@@ -50,9 +55,10 @@ only a server can show: https, headers, media types, how missing files are answe
 
 Formats: text, json, markdown for a pull request, junit and sarif for CI and editors, html for one page without anything else.`,
 		Example: "  tachyform audit dist\n  tachyform audit dist --fail-on warning\n  tachyform audit dist --format json --output audit.json\n  tachyform audit dist --format html --output audit.html\n  tachyform audit dist --only manifest,icons\n  tachyform audit https://skerry-line.example/ --fail-on never\n  tachyform audit https://skerry-line.example/ --release dist",
-		Args:    cobra.MaximumNArgs(1),
+		Args:    func(cmd *cobra.Command, args []string) error { return cobra.MaximumNArgs(1)(cmd, o.parts(args)) },
 		RunE: func(cmd *cobra.Command, args []string) error {
 			a.formats = []string{"markdown", "junit", "sarif", "html"}
+			args = o.parts(args)
 			if len(args) > 0 && run.IsAddress(args[0]) {
 				return a.auditAddress(cmd, o, args[0])
 			}
@@ -89,7 +95,16 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 				return usage(errors.New("--sample says how many pages, from 1"))
 			}
 			opts.Sample = o.sample
-			report, server, err := work.AuditFolder(cmd.Context(), s, opts, o.scripts)
+			if o.shard != "" {
+				return a.auditShare(cmd, s, work, opts, o)
+			}
+			var merged *rehearsal.Merged
+			if len(o.merge) > 0 {
+				if merged, err = run.Shares(o.merge); err != nil {
+					return runError(err)
+				}
+			}
+			report, server, err := work.AuditFolder(cmd.Context(), s, opts, o.scripts, merged)
 			if err != nil {
 				return runError(err)
 			}
@@ -114,6 +129,8 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 	f.StringVar(&o.baseline, "baseline", "", "an earlier report (--format json); only what is new makes the exit status 1")
 	f.StringSliceVar(&o.only, "only", nil, "`checks` or areas to look at; all others are left out")
 	f.IntVar(&o.sample, "sample", 0, "rehearse `N` pages, spread over folders and templates, the same ones every time (default: all); every page is read all the same")
+	f.StringVar(&o.shard, "shard", "", "rehearse the `I/N`-th part of the pages and nothing else, for --merge on another machine; writes JSON")
+	f.StringSliceVar(&o.merge, "merge", nil, "`files` that --shard wrote, one of each part: their pages are not rehearsed again; more may follow SITE")
 	f.StringVar(&o.scripts, "scripts", "", "run the scripts of pages, as rehearse does, or read them for what they ask for, which is quicker (default read; run for applications)")
 	f.StringVar(&o.release, "release", "", "`folder` that was to be deployed at a live address: says whether it is there, whole")
 	o.reach.flags(f)
@@ -122,6 +139,42 @@ Formats: text, json, markdown for a pull request, junit and sarif for CI and edi
 	o.pics.flags(f)
 	f.StringSliceVar(&o.skip, "skip", nil, "`checks` or areas to leave out")
 	return cmd
+}
+
+// parts takes the files that follow --merge, as shells write them for *, out of the arguments.
+func (o *auditing) parts(args []string) (rest []string) {
+	for i, x := range args {
+		if len(o.merge) > 0 && (i > 0 || strings.HasSuffix(x, ".json")) {
+			if !slices.Contains(o.merge, x) {
+				o.merge = append(o.merge, x)
+			}
+			continue
+		}
+		rest = append(rest, x)
+	}
+	return rest
+}
+
+// auditShare rehearses a part of the pages and writes what came of it.
+func (a *app) auditShare(cmd *cobra.Command, s *site.Site, work *run.Work, opts audit.Options, o auditing) error {
+	share, err := rehearsal.ParseShare(o.shard)
+	switch {
+	case err != nil:
+		return usage(fmt.Errorf("--shard: %w", err))
+	case len(o.merge) > 0 || o.mend || o.pics.dir != "" || o.baseline != "":
+		return usage(errors.New("--shard rehearses and judges nothing: --merge, --mend, --pictures and --baseline are for the audit that takes what all parts saw"))
+	case cmd.Flags().Changed("format") && a.format != "json":
+		return usage(errors.New("--shard writes JSON, which --merge reads: --format " + a.format + " is for the audit that takes what all parts saw"))
+	}
+	a.format = "json"
+	r, err := work.AuditShare(cmd.Context(), s, opts, o.scripts, share)
+	if err != nil {
+		return runError(err)
+	}
+	if !a.quiet {
+		fmt.Fprintf(a.err, "rehearsed %d of %d pages, part %s; nothing is judged yet: tachyform audit %s --merge FILE... does, with one file of each part\n", len(r.Pages)/max(1, len(r.Share.Networks)), r.Share.Pages, o.shard, shell.Quote(s.Dir))
+	}
+	return a.emit(func(*present.Style) error { return nil }, r)
 }
 
 // verdict writes a report, and gives the exit status.
@@ -173,8 +226,8 @@ func (a *app) auditServed(cmd *cobra.Command, o auditing, c *config.Config) erro
 		return usage(errors.New("--pictures and --mend need a folder of finished pages; the pages of this site come from a server (tachyform fit is what mends)"))
 	case o.base != "":
 		return usage(errBase)
-	case o.sample != 0:
-		return usage(errors.New("--sample is for a folder of finished pages"))
+	case o.sample != 0 || o.shard != "" || len(o.merge) > 0:
+		return usage(errors.New("--sample, --shard and --merge are for a folder of finished pages"))
 	case o.scripts != "":
 		return usage(errors.New("--scripts is for a folder of finished pages; of a server's, the scripts of applications are run and others read"))
 	case o.release != "":
@@ -207,6 +260,9 @@ func (a *app) auditAddress(cmd *cobra.Command, o auditing, address string) error
 	}
 	if o.mend {
 		return usage(errors.New("--mend needs a folder; a live address can only be looked at"))
+	}
+	if o.shard != "" || len(o.merge) > 0 {
+		return usage(errors.New("--shard and --merge need a folder: a live address is read by one machine"))
 	}
 	if err := a.checkFormat(); err != nil {
 		return err

@@ -112,7 +112,7 @@ not an earlier demo is never touched, and a configuration that is there is kept.
 			if err := say(func() error { st.Rule(); return st.Rehearsal(r) }); err != nil {
 				return err
 			}
-			report, _, err := a.work(c).AuditFolder(cmd.Context(), s, audit.Options{}, "read")
+			report, _, err := a.work(c).AuditFolder(cmd.Context(), s, audit.Options{}, "read", nil)
 			if err != nil {
 				return runError(err)
 			}

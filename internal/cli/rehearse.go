@@ -15,7 +15,7 @@ import (
 )
 
 func (a *app) rehearseCommand() *cobra.Command {
-	var base string
+	var base, shard string
 	var o run.Rehearsal
 	var detail []string
 	var pics pictured
@@ -67,6 +67,15 @@ fails makes the exit status 1. The steps of stories:
 			if o.Sample > 0 && len(o.Pages) > 0 {
 				return usage(errors.New("--sample chooses pages, and --page names them: one of both"))
 			}
+			if shard != "" {
+				var err error
+				if o.Share, err = rehearsal.ParseShare(shard); err != nil {
+					return usage(fmt.Errorf("--shard: %w", err))
+				}
+				if len(o.Pages) > 0 || o.On != "embedded" || o.NextDir != "" {
+					return usage(errors.New("--shard opens a part of all pages on the embedded stage, and tells no stories: --page, --stage and --next are not for it"))
+				}
+			}
 			if err := pics.check(); err != nil {
 				return err
 			}
@@ -111,6 +120,7 @@ fails makes the exit status 1. The steps of stories:
 	f.StringArrayVar(&o.Visits, "visit", nil, "`URL` opened online before the network changes; repeatable (default: the start page, twice)")
 	f.StringArrayVar(&o.Pages, "page", nil, "`URL` to open afterwards; repeatable (default: every page)")
 	f.IntVar(&o.Sample, "sample", 0, "open `N` pages, spread over folders and templates, the same ones every time (default: all)")
+	f.StringVar(&shard, "shard", "", "open the `I/N`-th part of the pages and tell no stories, so that N machines share the work (see audit --merge)")
 	f.StringArrayVar(&o.Fetches, "fetch", nil, "`URL` that a script of the first page fetches afterwards; repeatable")
 	f.StringSliceVar(&networks, "network", []string{"offline"}, "network `states`: online, offline, slow, failing, portal")
 	f.BoolVar(&o.Stores, "stores", false, "list what is stored after the visits: every answer with its type, size, age, and who put it there")

@@ -38,7 +38,7 @@ func (s *Style) Audit(r *audit.Report) error {
 			sums = append(sums, s.outcome(o).Render(itoa(tally[o])+" "+string(o)))
 		}
 	}
-	s.sayf("  %s %s\n", pad("offline", 9), sampled(offline, r.Rehearsal.Sampled)+": "+strings.Join(sums, ", "))
+	s.sayf("  %s %s\n", pad("offline", 9), sampled(offline, r.Rehearsal)+": "+strings.Join(sums, ", "))
 	if tally[rehearsal.NotKnown] > 0 {
 		why := "the scripts use what this stage lacks; tachyform rehearse --stage auto asks a Chromium"
 		if !r.Rehearsal.Judged() {

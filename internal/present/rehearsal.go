@@ -209,12 +209,15 @@ func (s *Style) missing(p rehearsal.PageResult) string {
 	return text
 }
 
-// sampled counts pages, and says of how many they are a sample.
-func sampled(n int, of *rehearsal.Sampled) string {
-	if of == nil {
-		return count(n, "page")
+// sampled counts pages, and says of how many they are a sample or a part.
+func sampled(n int, r *rehearsal.Report) string {
+	switch {
+	case r.Share != nil:
+		return fmt.Sprintf("%d of %s, part %d of %d", n, count(r.Share.Pages, "page"), r.Share.Index, r.Share.Of)
+	case r.Sampled != nil:
+		return itoa(n) + " of " + count(r.Sampled.Of, "page") + ", a sample"
 	}
-	return itoa(n) + " of " + count(of.Of, "page") + ", a sample"
+	return count(n, "page")
 }
 
 // putBy says who put an answer into a store.
@@ -269,7 +272,7 @@ func (s *Style) matrix(r *rehearsal.Report) {
 				sums = append(sums, s.outcome(o).Render(itoa(tally[o])+" "+string(o)))
 			}
 		}
-		s.sayf("\n  %s  %s\n", s.title.Render(strings.ToUpper(n[:1])+n[1:]+", "+sampled(len(pages), r.Sampled)), strings.Join(sums, ", "))
+		s.sayf("\n  %s  %s\n", s.title.Render(strings.ToUpper(n[:1])+n[1:]+", "+sampled(len(pages), r)), strings.Join(sums, ", "))
 		if len(pages) <= maxPages {
 			for _, p := range pages {
 				s.page(p)

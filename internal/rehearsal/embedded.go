@@ -247,8 +247,8 @@ type StartPage struct {
 }
 
 // Watch runs the scripts of a page as a first visitor's browser does, and looks at what comes of it.
-func Watch(server *site.Server, others map[string]*site.Server, url string) (*StartPage, error) {
-	st := NewEmbedded(server, others, stage.Limits{})
+func Watch(server *site.Server, others map[string]*site.Server, limits stage.Limits, url string) (*StartPage, error) {
+	st := NewEmbedded(server, others, limits)
 	defer st.Close()
 	st.RunScripts(true)
 	l, err := st.Open(url)

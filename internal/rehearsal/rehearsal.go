@@ -107,6 +107,8 @@ type Options struct {
 	Led       []string              // addresses that the server leads elsewhere: they are opened online, too
 	Forms     []string              // root-relative addresses that forms of pages post to: a visitor sends one without a network
 	SampledOf int                   // of how many pages Pages are a sample, 0 when they are none
+	Share     *Share                // the part of Pages that is opened, and nothing else is done; nil for all
+	Merged    *Merged               // what shares saw of Pages, which are not opened; nil when they are
 	Private   func(url string) bool // what belongs to one visitor: a page is whole without it; nil for nothing
 }
 
@@ -130,6 +132,22 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	if len(o.Pages) == 0 {
 		for _, p := range server.Site.Pages() {
 			o.Pages = append(o.Pages, p.URL)
+		}
+	}
+	pages := o.Pages
+	if o.Share != nil {
+		s := *o.Share
+		for _, n := range o.Networks {
+			s.Networks = append(s.Networks, string(n))
+		}
+		s.Pages, s.Scripts = len(pages), o.Scripts
+		if o.Merged != nil {
+			if err := o.Merged.fits(s); err != nil {
+				return nil, err
+			}
+			o.Pages, o.Revisit = nil, nil
+		} else {
+			r.Share, o.Pages = &s, s.of(pages)
 		}
 	}
 	e := newExpected(server, o.Private)
@@ -173,6 +191,15 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	if err != nil {
 		return nil, err
 	}
+	if o.Merged != nil {
+		opened, err := o.Merged.states(pages, o.Networks)
+		if err != nil {
+			return nil, err
+		}
+		for i := range parts {
+			parts[i].Pages, parts[i].Findings = opened[i].Pages, append(parts[i].Findings, opened[i].Findings...)
+		}
+	}
 	r.Findings = append(r.Findings, o.Notes...)
 	if o.Unrun != "" {
 		r.Findings = append(r.Findings, Finding{Kind: "scripts", Level: "advice", Message: o.Unrun})
@@ -181,6 +208,14 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 		r.Pages, r.Fetches, r.Traces = append(r.Pages, p.Pages...), append(r.Fetches, p.Fetches...), append(r.Traces, p.Traces...)
 		r.Findings = append(r.Findings, p.Findings...)
 		r.take(p.remarks, o.Scripts)
+	}
+	if o.Merged != nil {
+		o.Merged.join(r)
+	}
+	if r.Share != nil { // what is not about single pages is seen to by who merges
+		r.sayOrigins()
+		r.sayUnknown()
+		return r, nil
 	}
 	if r.Judged() && r.Worker.State != "none" || len(o.Entrances) > 0 {
 		if err := r.enter(ctx, begin, o, e); err != nil {

@@ -137,6 +137,7 @@ type Report struct {
 	Stores   []Store        `json:"stores"`
 	Pages    []PageResult   `json:"pages"`
 	Sampled  *Sampled       `json:"sampled,omitempty"` // nil when the pages are no sample
+	Share    *Share         `json:"share,omitempty"`   // nil when they are all
 	Fetches  []FetchResult  `json:"fetches"`
 	Stories  []*StoryResult `json:"stories"`
 	Findings []Finding      `json:"findings"`

@@ -34,6 +34,7 @@ const nowhere = "tachyform-no-such-page"
 // Options of a search.
 type Options struct {
 	Fallback string // what the configuration says answers when no file matches, root-relative; "" when it says nothing
+	Limits   stage.Limits
 	Progress func(done, total int)
 }
 
@@ -274,7 +275,7 @@ type search struct {
 
 // run opens the document, what it links, and so on.
 func (s *search) run() (*survey.Application, string, error) {
-	s.b = stage.New(s.server, s.others, stage.Limits{})
+	s.b = stage.New(s.server, s.others, s.o.Limits)
 	defer s.b.Close()
 	s.b.RunScripts(true)
 	s.b.RefuseWorkers()

@@ -36,5 +36,5 @@ func (w *Work) applicationsOf(ctx context.Context, s *site.Site, inv *survey.Inv
 	}
 	debug.SetMemoryLimit(rehearsalMemory)
 	defer debug.SetGCPercent(debug.SetGCPercent(400)) // pages make much that is soon of no use
-	return routes.Find(ctx, site.NewServer(s, rules), others, inv, routes.Options{Fallback: rules.Fallback, Progress: step})
+	return routes.Find(ctx, site.NewServer(s, rules), others, inv, routes.Options{Fallback: rules.Fallback, Limits: w.limits(), Progress: step})
 }

@@ -21,24 +21,13 @@ import (
 // manyPages is from how many pages on a site is audited without a network only, and not in the other states.
 const manyPages = 2000
 
-// AuditFolder surveys, rehearses and checks a folder.
-func (w *Work) AuditFolder(ctx context.Context, s *site.Site, opts audit.Options, scripts string) (*audit.Report, *site.Server, error) {
+// AuditFolder surveys, rehearses and checks a folder. The pages of merged shares are not opened again; nil opens all.
+func (w *Work) AuditFolder(ctx context.Context, s *site.Site, opts audit.Options, scripts string, merged *rehearsal.Merged) (*audit.Report, *site.Server, error) {
 	var err error
 	if opts.Inventory, err = survey.Take(ctx, s, survey.Options{}); err != nil {
 		return nil, nil, err
 	}
-	pages := len(opts.Inventory.Pages)
-	if opts.Sample > 0 {
-		pages = min(pages, opts.Sample)
-	}
-	networks := NetworksOf(pages)
-	if len(networks) == 1 {
-		w.say("%d pages: rehearsed without a network only, not on a slow or failing one (tachyform rehearse --network slow,failing does)", len(opts.Inventory.Pages))
-	}
-	opts.Private = Private(w.Config, s)
-	step, end := w.progress("Rehearsing")
-	r, server, err := w.Rehearse(ctx, s, Rehearsal{Options: rehearsal.Options{Progress: step, Networks: networks, Fetches: fetched(opts), Forms: opts.Inventory.Posted(), Comeback: true}, Named: []string{"none"}, How: scripts, Reading: true, Sample: opts.Sample, Inventory: opts.Inventory})
-	end()
+	r, server, err := w.rehearseFor(ctx, s, &opts, scripts, nil, merged)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -53,6 +42,23 @@ func (w *Work) AuditFolder(ctx context.Context, s *site.Site, opts audit.Options
 		return nil, nil, err
 	}
 	return report, server, nil
+}
+
+// rehearseFor rehearses a folder for an audit: all of it, a share, or what shares have left.
+func (w *Work) rehearseFor(ctx context.Context, s *site.Site, opts *audit.Options, scripts string, share *rehearsal.Share, merged *rehearsal.Merged) (*rehearsal.Report, *site.Server, error) {
+	pages := len(opts.Inventory.Pages)
+	if opts.Sample > 0 {
+		pages = min(pages, opts.Sample)
+	}
+	networks := NetworksOf(pages)
+	if len(networks) == 1 {
+		w.say("%d pages: rehearsed without a network only, not on a slow or failing one (tachyform rehearse --network slow,failing does)", len(opts.Inventory.Pages))
+	}
+	opts.Private = Private(w.Config, s)
+	step, end := w.progress("Rehearsing")
+	defer end()
+	o := rehearsal.Options{Progress: step, Networks: networks, Fetches: fetched(*opts), Forms: opts.Inventory.Posted(), Comeback: true, Share: share, Merged: merged}
+	return w.Rehearse(ctx, s, Rehearsal{Options: o, Named: []string{"none"}, How: scripts, Reading: true, Sample: opts.Sample, Inventory: opts.Inventory})
 }
 
 // ofAPlace is what conditions ask for that are meant to differ between one server and another.
@@ -70,7 +76,7 @@ func (w *Work) watch(server *site.Server, r *rehearsal.Report, scripts string, o
 	if err != nil {
 		return input(err)
 	}
-	seen, err := rehearsal.Watch(server, others, inv.StartFile.URL)
+	seen, err := rehearsal.Watch(server, others, w.limits(), inv.StartFile.URL)
 	if err != nil {
 		return err
 	}
@@ -160,7 +166,7 @@ func (w *Work) Mend(ctx context.Context, s *site.Site, opts audit.Options, befor
 		return nil, err
 	}
 	m := &Mending{Changed: true, NoWorker: !worker && plan.Worker == ""}
-	if m.Report, m.Server, err = w.AuditFolder(ctx, s, opts, scripts); err != nil {
+	if m.Report, m.Server, err = w.AuditFolder(ctx, s, opts, scripts, nil); err != nil {
 		return nil, err
 	}
 	m.Left = failed(m.Report)
@@ -231,14 +237,14 @@ func (w *Work) auditRead(ctx context.Context, res *crawl.Result, server *site.Se
 	if err != nil {
 		return nil, input(err)
 	}
-	st := rehearsal.NewEmbedded(server, others, stage.Limits{})
+	st := rehearsal.NewEmbedded(server, others, w.limits())
 	defer st.Close()
 	opts.Private = Private(c, res.Site)
 	var seen []string // pages that are kept as they are visited
 	asVisited := c.IsRendered() && opts.Deployed == nil
 	ro := rehearsal.Options{Networks: []stage.Network{stage.Offline, stage.Slow, stage.Failing}, Fetches: fetched(opts), Forms: opts.Inventory.Posted(), Comeback: true, Private: opts.Private}
 	step, end := w.progress("Running")
-	found, err := routes.Find(ctx, server, others, opts.Inventory, routes.Options{Fallback: c.Server.Fallback, Progress: step})
+	found, err := routes.Find(ctx, server, others, opts.Inventory, routes.Options{Fallback: c.Server.Fallback, Limits: w.limits(), Progress: step})
 	end()
 	if err != nil {
 		return nil, err

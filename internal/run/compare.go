@@ -12,7 +12,6 @@ import (
 	"tachyform.dev/tachyform/internal/rehearsal"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/snapshot"
-	"tachyform.dev/tachyform/internal/stage"
 	"tachyform.dev/tachyform/internal/survey"
 )
 
@@ -86,7 +85,7 @@ func (w *Work) Compare(ctx context.Context, releases []string, o Comparison) (*c
 			o.Pages[i] = "/" + u
 		}
 	}
-	limits := stage.Limits{Ledger: stage.NewLedger()}
+	limits := w.limits()
 	o.Start = func(s *site.Server) (rehearsal.Stage, func(), error) {
 		st := rehearsal.NewEmbedded(s, others, limits)
 		return st, st.Close, nil

@@ -19,7 +19,6 @@ import (
 	"tachyform.dev/tachyform/internal/rehearsal"
 	"tachyform.dev/tachyform/internal/serve"
 	"tachyform.dev/tachyform/internal/site"
-	"tachyform.dev/tachyform/internal/stage"
 	"tachyform.dev/tachyform/internal/survey"
 	"tachyform.dev/tachyform/internal/weburl"
 )
@@ -122,10 +121,23 @@ func (w *Work) Rehearse(ctx context.Context, s *site.Site, o Rehearsal) (*rehear
 		t.next = site.NewServer(next, rules)
 		o.Next = t.next
 	}
+	if o.Share != nil {
+		o.Named = []string{"none"}
+	}
 	if t.stories, err = storiesOf(c, s, o, t.next != nil); err != nil {
 		return nil, nil, input(err)
 	}
-	limits := stage.Limits{Ledger: stage.NewLedger()}
+	if o.Share != nil || o.Merged != nil {
+		all := rehearsal.Share{}
+		if o.Share != nil {
+			all = *o.Share
+		}
+		if all.Site, err = digestOf(ctx, t.server); err != nil {
+			return nil, nil, err
+		}
+		o.Share = &all
+	}
+	limits := w.limits()
 	embedded := func() (rehearsal.Stage, func(), error) {
 		st := rehearsal.NewEmbedded(t.server, others, limits)
 		return st, st.Close, nil
@@ -300,7 +312,7 @@ func (t *teller) rehearse(ctx context.Context, start func() (rehearsal.Stage, fu
 	r, err := rehearsal.Run(ctx, st, t.server, o)
 	end()
 	if err != nil {
-		if errors.Is(err, site.ErrNoPages) {
+		if errors.Is(err, site.ErrNoPages) || errors.Is(err, rehearsal.ErrParts) {
 			return nil, input(err)
 		}
 		return nil, err

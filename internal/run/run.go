@@ -20,6 +20,16 @@ type Work struct {
 	Config   *config.Config
 	Progress func(what string) (step func(done, total int), end func()) // of long work; nil for nobody
 	Say      func(text string)                                          // a remark for whoever waits; nil for nobody
+
+	ledger *stage.Ledger // of all that is run
+}
+
+// limits are those of every stage: what was ended on one is not tried at length on the next.
+func (w *Work) limits() stage.Limits {
+	if w.ledger == nil {
+		w.ledger = stage.NewLedger()
+	}
+	return stage.Limits{Ledger: w.ledger}
 }
 
 func (w *Work) progress(what string) (step func(done, total int), end func()) {

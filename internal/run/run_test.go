@@ -98,7 +98,7 @@ func TestMend(t *testing.T) {
 	require.NoError(t, err)
 	defer s.Close()
 	w, _, steps := heard(&config.Config{Icons: config.Icons{Effort: "quick"}})
-	before, server, err := w.AuditFolder(context.Background(), s, audit.Options{}, "read")
+	before, server, err := w.AuditFolder(context.Background(), s, audit.Options{}, "read", nil)
 	require.NoError(t, err)
 	assert.Positive(t, *steps, "long work says how far it is")
 	m, err := w.Mend(context.Background(), s, audit.Options{}, before, server, "read")

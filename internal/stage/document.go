@@ -107,6 +107,11 @@ func (d *document) run() {
 		return
 	}
 	d.unlike = false // making the globals depends on nothing
+	if why := d.account("").refused(); why != "" {
+		d.b.remark(Remark{Kind: "page-limit", Message: "the page is not run again: it was ended before (" + why + ")", URL: d.b.Relative(withoutFragment(d.url))})
+		d.stop()
+		return
+	}
 	d.hook("begin", d.url)
 	d.hook("feed", d.source)
 }
@@ -246,6 +251,7 @@ const errEndedBefore = "the module was ended before, and is not run again"
 
 // forget lets go of the realm, and of all that holds it.
 func (d *document) forget() {
+	d.account("").load(d.spent, d.b.limits.Step)
 	d.realm.stop()
 	d.modules, d.asked, d.sheets, d.maps, d.source = nil, nil, nil, importMap{}, ""
 }
@@ -430,12 +436,12 @@ func (d *document) account(file string) *account {
 	if a := d.accounts[file]; a != nil {
 		return a
 	}
-	return d.b.limits.Ledger.of("page "+d.url, d.source)
+	return d.b.limits.Ledger.of("page "+withoutFragment(d.url), d.source)
 }
 
 // allows says whether a script is run, and notes that it is.
 func (d *document) allows(url, source string) bool {
-	file, a := d.b.Relative(url), d.b.limits.Ledger.of("script "+url, source)
+	file, a := d.b.Relative(url), d.b.limits.Ledger.of("script "+withoutFragment(url), source)
 	if d.accounts == nil {
 		d.accounts = map[string]*account{}
 	}

@@ -280,8 +280,18 @@ func squeeze(format string, data []byte, back bool) ([]byte, error) {
 		}
 		return b.Bytes(), nil
 	}
+	n, err := expand(io.Discard, format, data) // so that room is made once
+	if err != nil {
+		return nil, err
+	}
+	b.Grow(int(n) + 2*bytes.MinRead)
+	_, err = expand(&b, format, data)
+	return b.Bytes(), err
+}
+
+// expand writes what compressed bytes expand to, in bytes of which there are at most [maxBuffer].
+func expand(to io.Writer, format string, data []byte) (n int64, err error) {
 	var r io.Reader
-	var err error
 	switch format {
 	case "gzip":
 		r, err = gzip.NewReader(bytes.NewReader(data))
@@ -291,14 +301,10 @@ func squeeze(format string, data []byte, back bool) ([]byte, error) {
 		r = flate.NewReader(bytes.NewReader(data))
 	}
 	if err != nil {
-		return nil, err
+		return 0, err
 	}
-	n, err := io.Copy(&b, io.LimitReader(r, maxBuffer+1))
-	if err != nil {
-		return nil, err
+	if n, err = io.Copy(to, io.LimitReader(r, maxBuffer+1)); err == nil && n > maxBuffer {
+		err = errors.New("it expands to too much")
 	}
-	if n > maxBuffer {
-		return nil, errors.New("it expands to too much")
-	}
-	return b.Bytes(), nil
+	return n, err
 }

@@ -185,6 +185,30 @@ func TestEndedForGood(t *testing.T) {
 		require.Len(t, said, 4)
 		assert.Contains(t, said[3], "the script is not run again: it was ended before")
 	})
+	t.Run("a page by other fragments", func(t *testing.T) {
+		b := New(serve(t, map[string]string{"index.html": "<!doctype html><title>x</title><script>for (;;) {}</script>"}, site.Rules{}), nil, limits)
+		t.Cleanup(b.Close)
+		b.RunScripts(true)
+		for _, fragment := range []string{"a", "b", "c"} {
+			_, err := b.NewTab().Open("/#" + fragment)
+			require.NoError(t, err)
+		}
+		said := limitsSeen(b)
+		require.NotEmpty(t, said)
+		assert.Contains(t, said[len(said)-1], "is not run again")
+	})
+	t.Run("loads that are ended just not", func(t *testing.T) {
+		a := NewLedger().of("page /", "x")
+		for range 10 {
+			a.load(time.Second, 5*time.Second)
+		}
+		for range patience {
+			a.load(3*time.Second, 5*time.Second)
+		}
+		require.Empty(t, a.refused())
+		a.load(3*time.Second, 5*time.Second)
+		assert.Contains(t, a.refused(), "each of its loads takes more than 2.5s")
+	})
 	t.Run("a page that keeps the worker from its work", func(t *testing.T) {
 		files := small("oninstall = () => skipWaiting(); onactivate = () => clients.claim(); onfetch = (e) => e.respondWith(fetch(e.request));")
 		files["index.html"] = strings.Replace(files["index.html"], "</script>", "; const f = () => { for (let i = 0; i < 20000; i++); fetch('/app.css'); setTimeout(f, 0); setTimeout(f, 0); }; if (location.search) f();</script>", 1)

@@ -24,6 +24,7 @@ func NewLedger() *Ledger { return &Ledger{accounts: map[string]*account{}} }
 type account struct {
 	ledger *Ledger
 	ended  int    // times
+	slow   int    // loads of a page that took most of the time that one callback may take
 	why    string // it was ended last
 }
 
@@ -55,6 +56,18 @@ func (a *account) end(why string, forGood bool) {
 		a.ended += patience
 	}
 	a.why = why
+}
+
+// load notes what one load of a page has taken. One that is ended just not, again and again, keeps whoever waits as long as one that is.
+func (a *account) load(took, limit time.Duration) {
+	if a == nil || took < limit/2 {
+		return
+	}
+	a.ledger.mu.Lock()
+	defer a.ledger.mu.Unlock()
+	if a.slow++; a.slow > patience && a.ended < patience {
+		a.ended, a.why = patience, fmt.Sprintf("each of its loads takes more than %s", limit/2)
+	}
 }
 
 // refused says why the script is not run any more, "" when it is.

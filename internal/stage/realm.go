@@ -18,6 +18,7 @@ type realm struct {
 	vm      *goja.Runtime
 	hooks   map[string]goja.Callable
 	errors  map[string]goja.Value // the engine's own types of errors
+	spent   time.Duration         // in its callbacks, of the processor
 	timers  map[int64]*task
 	lastID  int64
 	running int             // generation, to drop callbacks of an ended run

@@ -258,6 +258,7 @@ func (g *guard) enter(vm *goja.Runtime, by *cost) (leave func(), outermost bool)
 			took := g.since.took()
 			g.act += took
 			by.act += took
+			by.of.spent += took
 			if g.busiest == nil || by.act > g.busiest.act {
 				g.busiest = by
 			}

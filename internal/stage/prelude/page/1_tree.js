@@ -352,10 +352,10 @@ for (const Kind of [dom.impl.Text, dom.impl.Comment]) {
 function changed(m) {
   if (m.type === dom.MUTATE.INSERT || m.type === dom.MUTATE.MOVE) {
     const node = m.type === dom.MUTATE.INSERT ? m.node : m.target;
-    noteMutation("childList", node.parentNode, {addedNodes: [node], previousSibling: node.previousSibling, nextSibling: node.nextSibling});
+    if (anyObserved) noteMutation("childList", node.parentNode, {addedNodes: [node], previousSibling: node.previousSibling, nextSibling: node.nextSibling});
     connected(node);
   } else if (m.type === dom.MUTATE.REMOVE) {
-    noteMutation("childList", m.target, {removedNodes: [m.node], previousSibling: m.node.previousSibling, nextSibling: m.node.nextSibling});
+    if (anyObserved) noteMutation("childList", m.target, {removedNodes: [m.node], previousSibling: m.node.previousSibling, nextSibling: m.node.nextSibling});
     disconnected(m.node);
   }
 }

@@ -115,10 +115,11 @@ function shadowTemplate(t) {
   root.appendChild(t.content);
   host.removeChild(t);
 }
+const listedControls = new $Set(["input", "select", "textarea", "button"]);
 const namedByName = new $Set(["form", "img", "embed", "object", "iframe"]);
 // arrived is told of every element that has come into the document.
 function arrived(element) {
-  if (/^(input|select|textarea|button)$/.test(element.localName)) namedInForm(element);
+  if (listedControls.has(element.localName)) namedInForm(element);
   if (!element._attrKeys.length && element.localName !== "script" && element.localName !== "style") return;
   const id = element._getattr("id") || (namedByName.has(element.localName) && element._getattr("name"));
   if (id) named_(id);
