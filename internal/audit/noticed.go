@@ -148,7 +148,11 @@ func mistakeChecks() []Check {
 				var found []Finding
 				for _, r := range f.rehearsal.Findings {
 					if slices.Contains(m.kinds, r.Kind) {
-						found = append(found, Finding{File: strings.TrimPrefix(r.File, f.site.Base), Line: r.Line, Column: r.Column, URL: r.URL, Message: r.Message, Mend: r.Mend})
+						message := r.Message
+						if r.Original != "" {
+							message += " (written in " + r.Original + ")"
+						}
+						found = append(found, Finding{File: strings.TrimPrefix(r.File, f.site.Base), Line: r.Line, Column: r.Column, URL: r.URL, Message: message, Mend: r.Mend})
 					}
 				}
 				return found, f.rehearsal.Worker.State != "none" || m.id == "offline/unknown-origin"

@@ -82,6 +82,9 @@ func (s *Style) Rehearsal(r *rehearsal.Report) error {
 			if f.Line > 0 {
 				where += ":" + itoa(f.Line) + ":" + itoa(f.Column)
 			}
+			if f.Original != "" {
+				where += " (written in " + f.Original + ")"
+			}
 			if where == "" {
 				where = f.URL
 			}
@@ -299,7 +302,11 @@ func (s *Style) page(p rehearsal.PageResult) {
 			detail += " (" + p.File + ":" + itoa(p.Line) + ")"
 		}
 	}
-	s.sayf("  %s %s %s\n", s.outcome(p.Outcome).Render(pad(string(p.Outcome), 9)), pad(p.URL, 30), s.faint.Render(clip(detail, 96)+seenBy(p.Stage)))
+	detail = clip(detail, 96)
+	if p.Original != "" {
+		detail += " (written in " + p.Original + ")"
+	}
+	s.sayf("  %s %s %s\n", s.outcome(p.Outcome).Render(pad(string(p.Outcome), 9)), pad(p.URL, 30), s.faint.Render(detail+seenBy(p.Stage)))
 	if p.Seen != "" {
 		s.sayf("            %s\n", lines(s.faint, s.wrap(strings.TrimSuffix("once it was seen online: "+string(p.Seen)+", "+p.SeenWhy, ", "), 110, 12)))
 	}

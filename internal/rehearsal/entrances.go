@@ -153,7 +153,7 @@ func launched(x entrance.Entrance, l *stage.Load) *Launched {
 		out.File = x.File.Name
 	}
 	for _, e := range l.Launched.Errors {
-		out.Errors = append(out.Errors, Error(e))
+		out.Errors = append(out.Errors, errorOf(e))
 	}
 	return out
 }

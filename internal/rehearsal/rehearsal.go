@@ -215,7 +215,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	if r.Share != nil { // what is not about single pages is seen to by who merges
 		r.sayOrigins()
 		r.sayUnknown()
-		return r, nil
+		return r.located(server), nil
 	}
 	if r.Judged() && r.Worker.State != "none" || len(o.Entrances) > 0 {
 		if err := r.enter(ctx, begin, o, e); err != nil {
@@ -247,7 +247,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 			return nil, err
 		}
 	}
-	return r, nil
+	return r.located(server), nil
 }
 
 // beginnings gives how stages are had that begin where the visits ended, and, for a stage that cannot be forked, how it goes back there.

@@ -29,6 +29,8 @@ type PageResult struct {
 	Why        string    `json:"why"`
 	File       string    `json:"file,omitempty"`
 	Line       int       `json:"line,omitempty"`
+	Column     int       `json:"column,omitempty"`
+	Original   string    `json:"original,omitempty"` // where that was written, by a source map: file:line:column
 
 	Stage       string    `json:"stage,omitempty"`        // that saw it, when it is not that of the report
 	Ran         bool      `json:"ran,omitempty"`          // its scripts ran
@@ -65,11 +67,12 @@ type Request struct {
 
 // Error is an exception that nothing on a page caught.
 type Error struct {
-	Message string `json:"message"`
-	File    string `json:"file,omitempty"`
-	Line    int    `json:"line,omitempty"`
-	Column  int    `json:"column,omitempty"`
-	Needs   string `json:"needs,omitempty"` // what browsers have and the embedded stage lacks, when that is the cause
+	Message  string `json:"message"`
+	File     string `json:"file,omitempty"`
+	Line     int    `json:"line,omitempty"`
+	Column   int    `json:"column,omitempty"`
+	Original string `json:"original,omitempty"` // where that was written, by a source map: file:line:column
+	Needs    string `json:"needs,omitempty"`    // what browsers have and the embedded stage lacks, when that is the cause
 }
 
 // FetchResult is one fetch by a script in one network state.
@@ -117,14 +120,15 @@ type Stored struct {
 
 // Finding is something that the stage noticed.
 type Finding struct {
-	Kind    string `json:"kind"`
-	Level   string `json:"level"`
-	Message string `json:"message"`
-	Mend    string `json:"mend,omitempty"`
-	File    string `json:"file,omitempty"`
-	Line    int    `json:"line,omitempty"`
-	Column  int    `json:"column,omitempty"`
-	URL     string `json:"url,omitempty"`
+	Kind     string `json:"kind"`
+	Level    string `json:"level"`
+	Message  string `json:"message"`
+	Mend     string `json:"mend,omitempty"`
+	File     string `json:"file,omitempty"`
+	Line     int    `json:"line,omitempty"`
+	Column   int    `json:"column,omitempty"`
+	Original string `json:"original,omitempty"` // where that was written, by a source map: file:line:column
+	URL      string `json:"url,omitempty"`
 }
 
 // Report is a whole rehearsal; its JSON form is tachyform.rehearsal/1.

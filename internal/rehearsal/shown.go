@@ -100,7 +100,7 @@ func (e *expected) compare(p *PageResult, n stage.Network, l, base *stage.Load) 
 		return
 	}
 	x := errors[i]
-	p.Outcome, p.Less, p.File, p.Line = NotKnown, false, x.File, x.Line
+	p.Outcome, p.Less, p.File, p.Line, p.Column = NotKnown, false, x.File, x.Line, x.Column
 	p.Why = fmt.Sprintf("needs %s, which this stage lacks: %s:%d:%d", x.Needs, x.File, x.Line, x.Column)
 }
 
@@ -122,7 +122,7 @@ func (e *expected) against(p *PageResult, n stage.Network, l, base *stage.Load) 
 	if e.detail["errors"] {
 		p.Errors = []Error{}
 		for _, x := range l.Errors {
-			p.Errors = append(p.Errors, Error(x))
+			p.Errors = append(p.Errors, errorOf(x))
 		}
 	}
 	if n == stage.Online || base == nil {
@@ -157,7 +157,7 @@ func (e *expected) against(p *PageResult, n stage.Network, l, base *stage.Load) 
 			p.Why = x.Message
 		}
 		if p.File == "" || strings.HasPrefix(p.Why, "shows ") {
-			p.File, p.Line = x.File, x.Line
+			p.File, p.Line, p.Column = x.File, x.Line, x.Column
 		}
 		if strings.HasPrefix(p.Why, "shows ") && !strings.Contains(p.Why, x.Message) {
 			p.Why += "; " + x.Message
