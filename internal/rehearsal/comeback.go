@@ -281,7 +281,7 @@ func comeBack(st *Embedded, server, next *site.Server, home string) ([]ComebackV
 			return "old", nil
 		case "release 2":
 			return "new", nil
-		case "a mix of releases":
+		case mixed:
 			return "mix", nil
 		}
 		return "unknown", nil // the worker shows pages of its own making

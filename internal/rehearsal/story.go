@@ -114,7 +114,7 @@ func (t *Teller) Tell(ctx context.Context, story Story) (*StoryResult, error) {
 		if err != nil {
 			return nil, err
 		}
-		saw, why, err := p.do(s)
+		saw, why, err := s.kind.do(p, s)
 		if err != nil {
 			return nil, fmt.Errorf("story %q, %q: %w", story.Name, text, err)
 		}
@@ -158,92 +158,91 @@ func (p *telling) turn(to int) {
 	p.tab, p.shows = to, p.tabs[to]
 }
 
-// do performs a step. why is not empty when it does not come out as expected.
-func (p *telling) do(s step) (saw, why string, err error) {
-	switch s.verb {
-	case "open":
-		return p.open(s.args[0])
-	case "reload":
-		if p.url == "" {
-			return "", "no page was opened before", nil
-		}
-		if s.rest == "hard" {
-			return p.reloadHard()
-		}
-		if p.load != nil && p.load.Shown != "" { // where the page's own scripts have led it
-			return p.open(p.load.Shown)
-		}
-		return p.open(p.url)
-	case "tab":
-		n, _ := strconv.Atoi(s.args[0]) // checked when it was parsed
-		if err := p.st.Tab(n - 1); err != nil {
-			return "", err.Error(), nil
-		}
-		p.turn(n - 1)
-	case "close":
-		if err := p.st.CloseTab(); err != nil {
-			return "", err.Error(), nil
-		}
-		p.tabs = slices.Delete(p.tabs, min(p.tab, len(p.tabs)), min(p.tab+1, len(p.tabs)))
-		p.tab = len(p.tabs) // none, until a step says which
-		p.shows = shows{}
-		return "", "", p.st.Settle()
-	case "fetch", "post":
-		m := stage.Message{URL: s.args[0]}
-		if s.verb == "post" {
-			m.Method, m.Body = "POST", strings.TrimSpace(strings.TrimPrefix(s.rest, s.args[0]))
-			m.Type = "text/plain"
-			if strings.HasPrefix(m.Body, "{") || strings.HasPrefix(m.Body, "[") {
-				m.Type = "application/json"
-			}
-		}
-		if p.answer, err = p.st.Send(m); err != nil {
-			return "", "", err
-		}
-		if p.answer.Result == "rejected" {
-			return "rejected", "", nil
-		}
-		return fmt.Sprintf("status %d", p.answer.Status), "", nil
-	case "wait":
-		d, _ := time.ParseDuration(s.args[0])
-		if e, ok := p.st.(interface{ Advance(time.Duration) }); ok {
-			e.Advance(d)
-			return "", "", nil
-		}
-		return "not on this stage: its time is real", "", nil
-	case "network":
-		return p.change(s)
-	case "serve":
-		if p.Next == nil {
-			return "", "there is no next release; name its folder with --next", nil
-		}
-		p.served = true
-		p.st.Release(p.Next)
-	case "take":
-		if err := p.st.TakeOver(); err != nil {
-			return "", err.Error(), nil
-		}
-		return "", "", p.st.Settle()
-	case "stop":
-		return "", "", p.st.Rest()
-	case "forget":
-		return "", "", p.st.Clear()
-	case "click", "type", "choose", "submit", "back", "forward":
-		return p.act(s)
-	case "location":
-		d, ok := p.st.(Device)
-		if !ok {
-			return "", "this stage has no place", nil
-		}
-		lat, _ := strconv.ParseFloat(s.args[0], 64) // checked when it was parsed
-		lon, _ := strconv.ParseFloat(s.args[1], 64)
-		return "", "", d.Stand(lat, lon)
-	case "push", "tap", "sync":
-		return p.message(s)
-	case "expect":
-		saw, why = p.expect(s)
+// reload opens the page again that the tab shows.
+func (p *telling) reload(s step) (saw, why string, err error) {
+	switch {
+	case p.url == "":
+		return "", "no page was opened before", nil
+	case s.rest == "hard":
+		return p.reloadHard()
+	case p.load != nil && p.load.Shown != "": // where the page's own scripts have led it
+		return p.open(p.load.Shown)
 	}
-	return saw, why, nil
+	return p.open(p.url)
+}
+
+func (p *telling) goToTab(s step) (saw, why string, err error) {
+	n, _ := strconv.Atoi(s.args[0]) // checked when it was parsed
+	if err := p.st.Tab(n - 1); err != nil {
+		return "", err.Error(), nil
+	}
+	p.turn(n - 1)
+	return "", "", nil
+}
+
+func (p *telling) closeTab(step) (saw, why string, err error) {
+	if err := p.st.CloseTab(); err != nil {
+		return "", err.Error(), nil
+	}
+	p.tabs = slices.Delete(p.tabs, min(p.tab, len(p.tabs)), min(p.tab+1, len(p.tabs)))
+	p.tab = len(p.tabs) // none, until a step says which
+	p.shows = shows{}
+	return "", "", p.st.Settle()
+}
+
+// send has a script of the page fetch or post.
+func (p *telling) send(s step) (saw, why string, err error) {
+	m := stage.Message{URL: s.args[0]}
+	if s.verb == "post" {
+		m.Method, m.Body = "POST", strings.TrimSpace(strings.TrimPrefix(s.rest, s.args[0]))
+		m.Type = "text/plain"
+		if strings.HasPrefix(m.Body, "{") || strings.HasPrefix(m.Body, "[") {
+			m.Type = "application/json"
+		}
+	}
+	if p.answer, err = p.st.Send(m); err != nil {
+		return "", "", err
+	}
+	if p.answer.Result == "rejected" {
+		return "rejected", "", nil
+	}
+	return fmt.Sprintf("status %d", p.answer.Status), "", nil
+}
+
+func (p *telling) wait(s step) (saw, why string, err error) {
+	d, _ := time.ParseDuration(s.args[0])
+	if e, ok := p.st.(interface{ Advance(time.Duration) }); ok {
+		e.Advance(d)
+		return "", "", nil
+	}
+	return "not on this stage: its time is real", "", nil
+}
+
+func (p *telling) serveNext(step) (saw, why string, err error) {
+	if p.Next == nil {
+		return "", "there is no next release; name its folder with --next", nil
+	}
+	p.served = true
+	p.st.Release(p.Next)
+	return "", "", nil
+}
+
+func (p *telling) takeOver(step) (saw, why string, err error) {
+	if err := p.st.TakeOver(); err != nil {
+		return "", err.Error(), nil
+	}
+	return "", "", p.st.Settle()
+}
+
+// stand puts the device somewhere.
+func (p *telling) stand(s step) (saw, why string, err error) {
+	d, ok := p.st.(Device)
+	if !ok {
+		return "", "this stage has no place", nil
+	}
+	lat, _ := strconv.ParseFloat(s.args[0], 64) // checked when it was parsed
+	lon, _ := strconv.ParseFloat(s.args[1], 64)
+	return "", "", d.Stand(lat, lon)
 }
 
 // reloadHard loads the page again, past the worker.
@@ -345,6 +344,9 @@ func (p *telling) change(s step) (saw, why string, err error) {
 	return "", "", p.st.SetNetwork(p.network)
 }
 
+// mixed is what a page is called that shows parts of two releases.
+const mixed = "a mix of releases"
+
 // releases says of which releases the page opened last and its parts are, such as "release 1" or "a mix". It is empty when
 // nothing of it differs between the releases.
 func (p *telling) releases() string {
@@ -369,7 +371,7 @@ func (p *telling) releases() string {
 	}
 	switch {
 	case of[0] > 0 && of[1] > 0:
-		return "a mix of releases"
+		return mixed
 	case of[0] > 0:
 		return "release 1"
 	case of[1] > 0:
@@ -378,65 +380,94 @@ func (p *telling) releases() string {
 	return ""
 }
 
-// expect compares with what came of the last step.
-func (p *telling) expect(s step) (saw, why string) {
-	what, rest := s.args[0], strings.TrimSpace(strings.TrimPrefix(s.rest, s.args[0]))
-	if p.load == nil && what != "stored" && what != "not" {
-		return "", "no page was opened before"
+// expect compares with what the story expects; why says how it came out instead.
+func (p *telling) expect(s step) (saw, why string, err error) {
+	x, rest := expectationOf(s)
+	words := s.args[:len(s.args)-len(rest)]
+	if p.load == nil && !x.early {
+		return "", "no page was opened before", nil
 	}
-	if what == "notification" || what == "no" && s.args[1] == "notification" {
-		return p.shown(what == "no", rest)
+	text := s.rest
+	for _, w := range words {
+		text = strings.TrimSpace(strings.TrimPrefix(text, w))
 	}
-	fail := func(ok bool, saw, why string) (string, string) {
-		if ok {
-			return saw, ""
-		}
-		return saw, why
+	saw, why = x.holds(p, strings.Join(words, " "), text)
+	return saw, why, nil
+}
+
+// met gives what was seen, and why that is not what was expected unless it is.
+func met(ok bool, saw, why string) (string, string) {
+	if ok {
+		return saw, ""
 	}
-	switch what {
-	case "element":
-		a, ok := p.st.(Actor)
-		if !ok || !p.Scripts {
-			return "", "the scripts of pages do not run (--scripts run)"
-		}
-		there, err := a.Element(rest)
-		if err != nil {
-			return "", err.Error()
-		}
-		return fail(there, "", "there is no such element")
-	case "whole", "partial", "blank", "stand-in", "lost":
-		return fail(string(p.result.Outcome) == what, string(p.result.Outcome), orElse(p.result.Why, "it came out "+string(p.result.Outcome)))
-	case "location":
-		at := orElse(p.load.Shown, p.load.URL)
-		return fail(at == rest, at, "the tab shows "+at)
-	case "title":
-		return fail(strings.Contains(markup.Words(p.load.Title), markup.Words(rest)), p.load.Title, fmt.Sprintf("the title is %q", p.load.Title))
-	case "text":
-		text := p.text()
-		return fail(strings.Contains(text, strings.Join(strings.Fields(rest), " ")), "", fmt.Sprintf("the page does not say so: %q", clip(text)))
-	case "status":
-		status := p.load.Status
-		if p.answer != nil {
-			status = p.answer.Status
-		}
-		return fail(strconv.Itoa(status) == s.args[1], strconv.Itoa(status), fmt.Sprintf("the status is %d", status))
-	case "body":
-		if p.answer == nil {
-			return "", "nothing was fetched since the page was opened"
-		}
-		return fail(strings.Contains(p.answer.Body, rest), p.answer.Result, fmt.Sprintf("the answer is %q", clip(p.answer.Body)))
-	case "release":
-		got := orElse(p.releases(), "the same in both releases")
-		return fail(got == "release "+s.args[1], got, "what was shown is "+got)
-	case "no":
-		if s.args[1] == "text" {
-			rest = strings.TrimSpace(strings.TrimPrefix(rest, "text"))
-			return fail(!strings.Contains(p.text(), strings.Join(strings.Fields(rest), " ")), "", "the page says so")
-		}
-		got := p.releases()
-		return fail(got != "a mix of releases", got, "page and parts are of different releases")
+	return saw, why
+}
+
+func (p *telling) hasElement(_, what string) (saw, why string) {
+	a, ok := p.st.(Actor)
+	if !ok || !p.Scripts {
+		return "", "the scripts of pages do not run (--scripts run)"
 	}
-	url := s.args[len(s.args)-1]
+	there, err := a.Element(what)
+	if err != nil {
+		return "", err.Error()
+	}
+	return met(there, "", "there is no such element")
+}
+
+func (p *telling) cameOut(outcome, _ string) (saw, why string) {
+	got := string(p.result.Outcome)
+	return met(got == outcome, got, orElse(p.result.Why, "it came out "+got))
+}
+
+func (p *telling) stands(_, url string) (saw, why string) {
+	at := orElse(p.load.Shown, p.load.URL)
+	return met(at == url, at, "the tab shows "+at)
+}
+
+func (p *telling) titled(_, text string) (saw, why string) {
+	return met(strings.Contains(markup.Words(p.load.Title), markup.Words(text)), p.load.Title, fmt.Sprintf("the title is %q", p.load.Title))
+}
+
+func (p *telling) reads(_, want string) (saw, why string) {
+	text := p.text()
+	return met(strings.Contains(text, strings.Join(strings.Fields(want), " ")), "", fmt.Sprintf("the page does not say so: %q", clip(text)))
+}
+
+func (p *telling) doesNotRead(_, text string) (saw, why string) {
+	return met(!strings.Contains(p.text(), strings.Join(strings.Fields(text), " ")), "", "the page says so")
+}
+
+func (p *telling) answeredWith(_, want string) (saw, why string) {
+	status := p.load.Status
+	if p.answer != nil {
+		status = p.answer.Status
+	}
+	got := strconv.Itoa(status)
+	want, _, _ = strings.Cut(want, " ")
+	return met(got == want, got, "the status is "+got)
+}
+
+func (p *telling) fetchedBody(_, text string) (saw, why string) {
+	if p.answer == nil {
+		return "", "nothing was fetched since the page was opened"
+	}
+	return met(strings.Contains(p.answer.Body, text), p.answer.Result, fmt.Sprintf("the answer is %q", clip(p.answer.Body)))
+}
+
+func (p *telling) isOf(_, release string) (saw, why string) {
+	got := orElse(p.releases(), "the same in both releases")
+	release, _, _ = strings.Cut(release, " ")
+	return met(got == "release "+release, got, "what was shown is "+got)
+}
+
+func (p *telling) isOfOne(string, string) (saw, why string) {
+	got := p.releases()
+	return met(got != mixed, got, "page and parts are of different releases")
+}
+
+// stored looks for an address in all stores.
+func (p *telling) stored(url string, wanted bool) (saw, why string) {
 	stores, err := p.st.Stores()
 	if err != nil {
 		return "", err.Error()
@@ -447,10 +478,10 @@ func (p *telling) expect(s step) (saw, why string) {
 			in = "store " + st.Name
 		}
 	}
-	if what == "not" {
-		return fail(in == "", in, "it is in "+in)
+	if !wanted {
+		return met(in == "", in, "it is in "+in)
 	}
-	return fail(in != "", in, "no store holds it")
+	return met(in != "", in, "no store holds it")
 }
 
 // text is what the visitor reads: of the page as it is now when its scripts run.

@@ -2,6 +2,8 @@ package rehearsal
 
 import (
 	"context"
+	"flag"
+	"os"
 	"strings"
 	"testing"
 
@@ -177,6 +179,8 @@ func TestTraces(t *testing.T) {
 	assert.Contains(t, text(2), "/nowhere, cache: no-cache: there is no network")
 }
 
+var update = flag.Bool("update", false, "write the table of steps into the documentation")
+
 func TestCompare(t *testing.T) {
 	page := func(url string, o Outcome, by string) PageResult {
 		return PageResult{URL: url, Network: "offline", Outcome: o, Status: 200, AnsweredBy: by}
@@ -238,4 +242,19 @@ func FuzzStories(f *testing.F) {
 		}}
 		_, _ = teller.Tell(context.Background(), story)
 	})
+}
+
+// TestStepsInDocs holds the table of steps in the documentation to the one that the parser is made of.
+func TestStepsInDocs(t *testing.T) {
+	const page = "../../docs/rehearsing.md"
+	text, err := os.ReadFile(page)
+	require.NoError(t, err)
+	from := strings.Index(string(text), "| step | ")
+	require.GreaterOrEqual(t, from, 0)
+	to := from + strings.Index(string(text[from:]), "\n\n") + 1
+	if *update {
+		require.NoError(t, os.WriteFile(page, []byte(string(text[:from])+StepTable()+string(text[to:])), 0o644)) //nolint:gosec // documentation is read by everybody
+		return
+	}
+	assert.Equal(t, StepTable(), string(text[from:to]), "go test ./internal/rehearsal -update")
 }
