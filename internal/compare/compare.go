@@ -165,7 +165,7 @@ func (c *comparison) open(s *site.Server) (rehearsal.Stage, func(), error) {
 		return nil, nil, err
 	}
 	st.KeepParts()
-	if x, ok := st.(interface{ RunScripts(bool) }); ok {
+	if x, ok := st.(rehearsal.ScriptRunner); ok {
 		x.RunScripts(c.Scripts)
 	}
 	return st, end, nil
@@ -363,7 +363,7 @@ func (b *before) prepare() error {
 		return err
 	}
 	b.had = had
-	f, ok := st.(interface{ Fork() rehearsal.Forked })
+	f, ok := st.(rehearsal.Forker)
 	if !ok {
 		end() // each visitor is a browser of its own
 		return nil
@@ -424,8 +424,8 @@ func (b *before) stand() (rehearsal.Stage, func(), error) {
 const day = 24 * time.Hour
 
 // advance lets time pass, on a stage whose time is its own.
-func advance(st rehearsal.Stage, d time.Duration) {
-	if e, ok := st.(interface{ Advance(time.Duration) }); ok {
+func advance(st any, d time.Duration) {
+	if e, ok := st.(rehearsal.Clock); ok {
 		e.Advance(d)
 	}
 }

@@ -99,7 +99,7 @@ type visitor struct {
 // open opens a page, and waits until all is quiet.
 func (v *visitor) open(what, url string) (Visit, error) {
 	var answers map[string]Piece
-	tracer, traced := v.st.(interface{ Trace(func(stage.TraceStep)) })
+	tracer, traced := v.st.(rehearsal.Tracer)
 	if traced && what != "" {
 		answers = map[string]Piece{}
 		tracer.Trace(listen(answers))
@@ -112,7 +112,7 @@ func (v *visitor) open(what, url string) (Visit, error) {
 	if err := v.st.Settle(); err != nil {
 		return Visit{}, err
 	}
-	if x, ok := v.st.(interface{ Update() error }); ok { // browsers look for a new worker in a moment of their own
+	if x, ok := v.st.(rehearsal.Updater); ok { // browsers look for a new worker in a moment of their own
 		if err := x.Update(); err != nil {
 			return Visit{}, err
 		}

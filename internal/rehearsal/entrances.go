@@ -59,23 +59,6 @@ type TapResult struct {
 	Outcome Outcome `json:"outcome,omitempty"`
 }
 
-// Messenger is a stage that can bring push messages and fire the events of the browser.
-type Messenger interface {
-	// Push lets a message come; without a text it is empty.
-	Push(text string, empty bool) (*stage.Event, error)
-	// Tap taps on the notification shown last, or on one of its actions; nil when none is shown.
-	Tap(action string) (*stage.Event, error)
-	// Sync fires the event of a tag.
-	Sync(tag string) (*stage.Event, error)
-	// Notifications lists what is shown.
-	Notifications() ([]stage.Notification, error)
-}
-
-// Submitter is a stage on which a form can be posted by another program.
-type Submitter interface {
-	OpenForm(url string, f *entrance.Form) (*stage.Load, error)
-}
-
 // from gives a stage that begins where the visits ended.
 type from func() (Stage, func(), error)
 
@@ -159,7 +142,7 @@ func launched(x entrance.Entrance, l *stage.Load) *Launched {
 }
 
 // prepare brings a stage into a network state, as for somebody who comes later.
-func prepare(st Stage, n stage.Network) error {
+func prepare(st Surroundings, n stage.Network) error {
 	if n == stage.Online {
 		return nil
 	}

@@ -19,53 +19,6 @@ import (
 	"tachyform.dev/tachyform/internal/worker"
 )
 
-// Stage is something that can act as a browser.
-type Stage interface {
-	// Name is "embedded" or "chromium".
-	Name() string
-	// Open navigates the visitor's tab and loads what the page needs.
-	Open(url string) (*stage.Load, error)
-	// Shown gives what the tab shows if a worker has led it to another page, or loaded it again, since it was looked at; nil
-	// otherwise.
-	Shown() (*stage.Load, error)
-	// Fetch lets a script of the open page fetch a URL.
-	Fetch(url string) (*stage.Answer, error)
-	// Send lets a script of the open page send something.
-	Send(stage.Message) (*stage.Answer, error)
-	// Post gives a message to the worker that controls the open page, or to the one that waits to take over.
-	Post(message string, waiting bool) error
-	// Tab goes to the tab with a number, from 0; the one after the last is opened.
-	Tab(number int) error
-	// CloseTab closes the tab that is in use and goes to the one before. Without any, Tab(0) opens one.
-	CloseTab() error
-	// TakeOver lets a waiting worker become active.
-	TakeOver() error
-	// Clear removes everything that the site has stored, and its workers.
-	Clear() error
-	// KeepParts has every load say what the page and its parts are.
-	KeepParts()
-	// Release replaces the site that the server answers with.
-	Release(*site.Server)
-	// Received gives the requests that reached the site since the last call.
-	Received() []stage.Sent
-	// SetFaults changes the network for single addresses while it is online.
-	SetFaults(site.Faults)
-	// SetNetwork changes the state of the network.
-	SetNetwork(stage.Network) error
-	// Settle waits until no worker is installing or activating.
-	Settle() error
-	// Rest ends idle workers, so that their globals are lost.
-	Rest() error
-	// Keep notes what is stored; the function it gives goes back to that.
-	Keep() (func() error, error)
-	// Stores lists what is stored.
-	Stores() ([]stage.Store, error)
-	// Registrations lists the workers.
-	Registrations() ([]stage.Registration, error)
-	// Remarks gives what was noticed since the last call.
-	Remarks() []stage.Remark
-}
-
 // Outcome is what a visitor gets of a page.
 type Outcome string
 
@@ -152,10 +105,10 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 	}
 	e := newExpected(server, o.Private)
 	e.detail = o.Detail
-	if s, ok := st.(interface{ RunScripts(bool) }); ok {
+	if s, ok := st.(ScriptRunner); ok {
 		s.RunScripts(o.Scripts)
 	}
-	if s, ok := st.(interface{ Replay(bool) }); ok {
+	if s, ok := st.(Replayer); ok {
 		s.Replay(true)
 	}
 	for _, v := range o.Visits {
@@ -252,7 +205,7 @@ func Run(ctx context.Context, st Stage, server *site.Server, o Options) (*Report
 
 // beginnings gives how stages are had that begin where the visits ended, and, for a stage that cannot be forked, how it goes back there.
 func beginnings(st Stage) (begin from, back func() error, err error) {
-	if forker, ok := st.(interface{ Fork() Forked }); ok {
+	if forker, ok := st.(Forker); ok {
 		return func() (Stage, func(), error) { f := forker.Fork(); return f, f.Close, nil }, nil, nil
 	}
 	if back, err = st.Keep(); err != nil {
@@ -296,12 +249,6 @@ func (r *Report) registerAsWritten(st Stage, o Options, e expected) error {
 	return nil
 }
 
-// Forked is a stage that was made by a fork.
-type Forked interface {
-	Stage
-	Close()
-}
-
 // part is what came of one network state.
 type part struct {
 	Report
@@ -322,7 +269,7 @@ func (r *Report) states(ctx context.Context, st Stage, server *site.Server, o Op
 			o.Progress(done, total)
 		}
 	}
-	if forker, ok := st.(interface{ Fork() Forked }); ok {
+	if forker, ok := st.(Forker); ok {
 		g, each := errgroup.WithContext(ctx)
 		g.SetLimit(min(max(runtime.GOMAXPROCS(0), 2), 4)) // each holds an engine and what the worker keeps in memory
 		if e.online != nil {                              // others wait for it, so it is first
@@ -448,11 +395,11 @@ func (r *Report) standIns(n stage.Network) {
 
 // follow tells the way of the requests that were asked for.
 func (r *Report) follow(st Stage, server *site.Server, o Options, n stage.Network) error {
-	tracer, ok := st.(interface{ Trace(func(stage.TraceStep)) })
+	tracer, ok := st.(Tracer)
 	if !ok {
 		return nil
 	}
-	if s, ok := st.(interface{ Replay(bool) }); ok && len(o.Traces) > 0 { // what is told is to happen now
+	if s, ok := st.(Replayer); ok && len(o.Traces) > 0 { // what is told is to happen now
 		s.Replay(false)
 		defer s.Replay(true)
 	}
@@ -507,7 +454,7 @@ func (r *Report) follow(st Stage, server *site.Server, o Options, n stage.Networ
 	return nil
 }
 
-func (r *Report) state(st Stage, entries bool) error {
+func (r *Report) state(st Holder, entries bool) error {
 	r.Worker = Worker{State: "none"}
 	regs, err := st.Registrations()
 	if err != nil {

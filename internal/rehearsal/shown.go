@@ -45,7 +45,7 @@ func (b *baseline) of(page string) *stage.Load {
 }
 
 // take opens every page online. What that stores stays in the stage that is given.
-func (b *baseline) take(ctx context.Context, st Stage, pages []string) error {
+func (b *baseline) take(ctx context.Context, st visited, pages []string) error {
 	opened := map[string]bool{}
 	defer func() { // nobody waits for ever
 		for _, p := range pages {
@@ -284,7 +284,7 @@ func (r *Report) afterwards(ctx context.Context, parts []part, o Options, e expe
 }
 
 // round opens pages online and gives those that have to be opened alone.
-func (b *baseline) round(ctx context.Context, st Stage, pages []string, less map[string][]*PageResult) (left []string, err error) {
+func (b *baseline) round(ctx context.Context, st visited, pages []string, less map[string][]*PageResult) (left []string, err error) {
 	if err := st.SetNetwork(stage.Online); err != nil {
 		return nil, err
 	}

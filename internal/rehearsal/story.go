@@ -72,27 +72,6 @@ type Teller struct {
 	Scripts bool                  // as in [Options]
 }
 
-// Device is a stage whose visitor can do what is done with a device rather than with a page.
-type Device interface {
-	// Reload loads what the tab shows again, past worker and caches.
-	Reload() (*stage.Load, error)
-	// Stand puts the device to a latitude and longitude, in degrees, which pages may know.
-	Stand(latitude, longitude float64) error
-}
-
-// Actor is a stage on whose pages a visitor can do something.
-type Actor interface {
-	// Act does what a step says ("click", "type", "choose", "submit") on what a selector or a text names, and says whether there is such a
-	// thing.
-	Act(what, on, value string) (found bool, err error)
-	// Element says whether the page has an element that a selector or a text names.
-	Element(what string) (bool, error)
-	// Travel goes back (-1) or forward (1) in the tab's history.
-	Travel(by int) (*stage.Load, error)
-	// Look reads again what the tab shows.
-	Look() (*stage.Load, error)
-}
-
 // Tell tells a story. The error is one of the stage; a story that fails says so in its result.
 func (t *Teller) Tell(ctx context.Context, story Story) (*StoryResult, error) {
 	st, end, err := t.Start()
@@ -101,7 +80,7 @@ func (t *Teller) Tell(ctx context.Context, story Story) (*StoryResult, error) {
 	}
 	defer end()
 	st.KeepParts()
-	if s, ok := st.(interface{ RunScripts(bool) }); ok {
+	if s, ok := st.(ScriptRunner); ok {
 		s.RunScripts(t.Scripts)
 	}
 	r := &StoryResult{Name: story.Name, Asked: story.Asked, Passed: true, Steps: []StepResult{}}
@@ -211,7 +190,7 @@ func (p *telling) send(s step) (saw, why string, err error) {
 
 func (p *telling) wait(s step) (saw, why string, err error) {
 	d, _ := time.ParseDuration(s.args[0])
-	if e, ok := p.st.(interface{ Advance(time.Duration) }); ok {
+	if e, ok := p.st.(Clock); ok {
 		e.Advance(d)
 		return "", "", nil
 	}
