@@ -200,7 +200,7 @@ func functionColor(s string) (Color, bool) {
 		return Color{}, false
 	}
 	for i, p := range parts {
-		hue := i == 0 && (name[0] == 'h') || i == 2 && (name == "lch" || name == "oklch")
+		hue := i == 0 && strings.HasPrefix(name, "h") || i == 2 && (name == "lch" || name == "oklch")
 		if p.word != "" || p.angle && !hue || p.percent && hue || legacy && p.none {
 			return Color{}, false
 		}
