@@ -126,7 +126,7 @@ var described = map[string]Key{
 	"ios.launch_dark": {Text: "The background of launch pictures where the device prefers dark.", Default: "one background for both", Example: `"#10222b"`},
 	"ios.pinned":      {Text: "The address of an SVG in the site whose shape stands for pinned tabs.", Default: "none", Example: `"/brand/mark.svg"`},
 
-	"stow":                 {Text: "What the worker stores, as globs of URL paths. Without this table: everything that pages need, when it fits under the ceiling; else the start page, what it needs, and pages as they are visited."},
+	"stow":                 {Text: "What the worker stores, as globs of URL paths. Without this table: everything that pages need, when it fits under the ceiling; else the start page and the pages that the manifest names, with what they need and as far as there is room, and other pages as they are visited."},
 	"stow.now":             {Text: "Stored while the worker installs: there from the first visit on.", Default: "what pages need", Example: `["/", "/**/*.html", "/assets/**"]`},
 	"stow.later":           {Text: "Stored when it is first asked for.", Default: "what is not stored at once", Example: `["/photos/**"]`},
 	"stow.never":           {Text: "Never stored, and always asked of the network.", Default: "pages that look as if they belong to one person", Example: `["/admin/**"]`},

@@ -18,9 +18,12 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"tachyform.dev/tachyform/internal/caching"
+	"tachyform.dev/tachyform/internal/entrance"
+	"tachyform.dev/tachyform/internal/manifest"
 	"tachyform.dev/tachyform/internal/release"
 	"tachyform.dev/tachyform/internal/site"
 	"tachyform.dev/tachyform/internal/survey"
+	"tachyform.dev/tachyform/internal/weburl"
 	"tachyform.dev/tachyform/internal/worker"
 )
 
@@ -332,6 +335,9 @@ func (f *fitter) stow(ctx context.Context, workerPath, offline string) (now, lat
 			return nil, nil, err
 		}
 	}
+	if !configured && len(wanted) == 0 && !f.site.IsRendered() {
+		f.entered(candidates, first, always, st.Ceiling)
+	}
 	for _, file := range candidates {
 		switch {
 		case (configured || f.site.IsRendered()) && match(f.cfg.Stow.Now, file), first[file.URL] && !configured, wanted[file.URL], always[file.URL]:
@@ -361,6 +367,65 @@ func (f *fitter) stow(ctx context.Context, workerPath, offline string) (now, lat
 		}
 	}
 	return now, later, nil
+}
+
+// entered adds to what is stored first, on a site that is too large to be stored as a whole, the pages that its manifest names: whoever has the
+// icon taps on its shortcuts, too. A page for which there is no room under the ceiling is left out.
+func (f *fitter) entered(candidates []site.File, first, always map[string]bool, ceiling int64) {
+	sizes := map[string]int64{}
+	var total int64
+	for _, file := range candidates {
+		if sizes[file.URL] = file.Size; first[file.URL] || always[file.URL] {
+			total += file.Size
+		}
+	}
+	for _, page := range f.entrances() {
+		var more int64
+		needs := f.inv.Closure(page)
+		for u := range needs {
+			if !first[u] && !always[u] {
+				more += sizes[u]
+			}
+		}
+		if total+more > ceiling {
+			continue
+		}
+		total += more
+		for u := range needs {
+			first[u] = true
+		}
+	}
+}
+
+// entrances lists the pages of the site that its manifest leads to, as it will be, in their order.
+func (f *fitter) entrances() (pages []string) {
+	var asked []string
+	data, known := f.ours[f.plan.Manifest]
+	if _, there := f.site.File(f.plan.Manifest); !known && there {
+		var err error
+		data, err = f.site.Read(f.plan.Manifest)
+		known = err == nil
+	}
+	if known {
+		if m, err := manifest.Process(data, f.plan.Manifest, weburl.Origin+f.url(f.plan.Manifest), weburl.Origin+f.inv.StartFile.URL); err == nil {
+			for _, e := range entrance.Of(m, weburl.Origin) {
+				if e.Form == nil && e.File == nil {
+					asked = append(asked, e.URL)
+				}
+			}
+		}
+	} else { // nothing is written yet
+		for _, s := range f.app.shortcuts {
+			asked = append(asked, s.URL)
+		}
+	}
+	for _, u := range asked {
+		path, _, _ := strings.Cut(u, "?")
+		if file := f.inv.FileOf(path); file != nil && file.IsPage() && !slices.Contains(pages, file.URL) {
+			pages = append(pages, file.URL)
+		}
+	}
+	return pages
 }
 
 // wanted gives the URLs of a small site's files that its visitors may ask for; none when they are too many, or weigh more than the first

@@ -1,6 +1,7 @@
 package present
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 
@@ -154,6 +155,19 @@ func arrival(c *rehearsal.Comeback) string {
 	return when
 }
 
+// notPage finds the places, with or without line and column, that are in no page.
+var notPage = regexp.MustCompile(`\.[a-zA-Z0-9]+(?::\d+:\d+)?$`)
+
+// placesOf says what a list of places is of: pages, or other files, too.
+func placesOf(where []string) string {
+	for _, w := range where {
+		if ext := notPage.FindString(w); ext != "" && !strings.HasPrefix(strings.ToLower(ext), ".htm") && !strings.HasPrefix(strings.ToLower(ext), ".xht") {
+			return "place"
+		}
+	}
+	return "page"
+}
+
 func (s *Style) check(c audit.Result) {
 	style := s.warn
 	switch c.Level {
@@ -184,7 +198,7 @@ func (s *Style) check(c audit.Result) {
 			continue
 		}
 		s.sayf("           %s\n", lines(s.accent, s.wrap(brief(g.where), 100, 11)))
-		s.sayf("             %s\n", s.wrap(count(len(g.where), "page")+": "+g.Message, 98, 13))
+		s.sayf("             %s\n", s.wrap(count(len(g.where), placesOf(g.where))+": "+g.Message, 98, 13))
 	}
 	if mend != "" {
 		s.sayf("           %s\n", lines(s.faint, "mend: "+s.wrap(mend, 94, 17)))
