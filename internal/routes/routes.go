@@ -285,7 +285,11 @@ func (s *search) run() (*survey.Application, string, error) {
 		return nil, "", err
 	}
 	if x, lacks := needs(home); lacks {
-		return nil, fmt.Sprintf("%s: what its scripts answer is not known: they need %s, which the stage lacks (%s:%d)", s.shell, x.Needs, x.File, x.Line), nil
+		at := x.File
+		if x.Line > 0 {
+			at = fmt.Sprintf("%s:%d", x.File, x.Line)
+		}
+		return nil, fmt.Sprintf("%s: what its scripts answer is not known: they need %s, which the stage lacks (%s)", s.shell, x.Needs, at), nil
 	}
 	s.links(home)
 	s.own = append([]survey.Data{}, dataOf(home, s.inv)...)

@@ -49,12 +49,15 @@ type document struct {
 	modules  map[string]*module
 	maps     importMap
 	sheets   []string
-	asked    map[string]*need    // by use and address
-	accounts map[string]*account // of its scripts, by their root-relative URL
-	inner    int                 // events that are being handled inside of others
-	done     bool                // the load event was fired
-	since    float64             // when, in ms of the virtual clock
-	over     bool                // it was left, or ended
+	rules    map[string]goja.Value // of these by property and element, as scripts get them
+	setters  map[string][]setBy    // of these by property
+	ruled    int                   // of how many sheets they are
+	asked    map[string]*need      // by use and address
+	accounts map[string]*account   // of its scripts, by their root-relative URL
+	inner    int                   // events that are being handled inside of others
+	done     bool                  // the load event was fired
+	since    float64               // when, in ms of the virtual clock
+	over     bool                  // it was left, or ended
 	errors   []PageError
 	referer  string
 
@@ -253,7 +256,7 @@ const errEndedBefore = "the module was ended before, and is not run again"
 func (d *document) forget() {
 	d.account("").load(d.spent, d.b.limits.Step)
 	d.realm.stop()
-	d.modules, d.asked, d.sheets, d.maps, d.source = nil, nil, nil, importMap{}, ""
+	d.modules, d.asked, d.sheets, d.rules, d.maps, d.source = nil, nil, nil, nil, importMap{}, ""
 }
 
 // leave is called when the tab goes elsewhere.

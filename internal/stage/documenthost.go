@@ -167,11 +167,7 @@ func (d *document) hostObject() *goja.Object {
 		d.style(c.Argument(0).String(), c.Argument(1).String(), c.Argument(2).String())
 	})
 	set("ruleFor", func(c goja.FunctionCall) goja.Value {
-		var list []any
-		for _, r := range d.rulesFor(c.Argument(0).String()) {
-			list = append(list, vm.NewArray(r[0], r[1]))
-		}
-		return vm.NewArray(list...)
+		return d.rulesFor(c.Argument(0).String(), c.Argument(1).String(), c.Argument(2).String(), c.Argument(3).String())
 	})
 	set("choose", func(c goja.FunctionCall) goja.Value {
 		for _, ref := range markup.ReadPage([]byte(c.Argument(0).String())).Refs {

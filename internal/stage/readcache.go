@@ -16,6 +16,7 @@ type readCache struct {
 	pages    map[string]*readPage
 	styles   map[[32]byte]*readSheet
 	asked    map[[32]byte][]map[string]bool // addresses of style sheets, by a document and its sheets
+	simple   map[[32]byte][][]string        // rules of style sheets, for computed styles
 	scripts  map[[32]byte]markup.ScriptFacts
 	programs map[string]*goja.Program
 	modules  map[string]*compiledModule
@@ -35,7 +36,7 @@ type readPage struct {
 }
 
 func newReadCache() *readCache {
-	return &readCache{pages: map[string]*readPage{}, styles: map[[32]byte]*readSheet{}, asked: map[[32]byte][]map[string]bool{}, scripts: map[[32]byte]markup.ScriptFacts{}, programs: map[string]*goja.Program{}, modules: map[string]*compiledModule{}, ran: map[string]*ran{}}
+	return &readCache{pages: map[string]*readPage{}, styles: map[[32]byte]*readSheet{}, asked: map[[32]byte][]map[string]bool{}, simple: map[[32]byte][][]string{}, scripts: map[[32]byte]markup.ScriptFacts{}, programs: map[string]*goja.Program{}, modules: map[string]*compiledModule{}, ran: map[string]*ran{}}
 }
 
 // cachedIn gives what a part of the cache holds under a key, or makes it. Two goroutines may make the same once each.

@@ -4,11 +4,14 @@ import (
 	"crypto/sha256"
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
+	"github.com/dop251/goja"
 	"golang.org/x/net/html"
 
 	"tachyform.dev/tachyform/internal/markup"
+	"tachyform.dev/tachyform/internal/selector"
 	"tachyform.dev/tachyform/internal/styled"
 )
 
@@ -143,20 +146,77 @@ func (d *document) style(source, base, media string) {
 	}
 }
 
-// rulesFor gives selectors and values of simple rules of the page's style sheets, in their order.
-func (d *document) rulesFor(name string) [][]string {
-	var out [][]string
-	want := regexp.MustCompile(`(?i)(?:^|[;\s])` + regexp.QuoteMeta(name) + `\s*:\s*([^;!}]+)`)
+// setBy is a simple rule that sets a property: its selector, and the value.
+type setBy struct {
+	keys            []string // of which an element has to have one, as package selector has them; nil when that is not known
+	selector, value string
+}
+
+// rulesFor gives selectors and values of simple rules of the page's style sheets that set a property and may match an element with a name, an id and
+// classes, in their order.
+func (d *document) rulesFor(property, name, id, class string) goja.Value {
+	if d.rules == nil || d.ruled != len(d.sheets) {
+		d.rules, d.setters, d.ruled = map[string]goja.Value{}, map[string][]setBy{}, len(d.sheets)
+	}
+	asked := strings.Join([]string{property, name, id, class}, "\x00")
+	if known, ok := d.rules[asked]; ok { // scripts that measure ask for every element
+		return known
+	}
+	if _, ok := d.setters[property]; !ok {
+		d.setters[property] = d.thatSet(property)
+	}
+	has := map[string]bool{name: true, "": true}
+	if id != "" {
+		has["#"+id] = true
+	}
+	for _, c := range strings.Fields(class) {
+		has["."+c] = true
+	}
+	var out []any
+	for _, s := range d.setters[property] {
+		if s.keys == nil || slices.ContainsFunc(s.keys, func(k string) bool { return has[k] }) {
+			out = append(out, d.vm.NewArray(s.selector, s.value))
+		}
+	}
+	list := d.vm.NewArray(out...)
+	if len(d.rules) < maxRead {
+		d.rules[asked] = list
+	}
+	return list
+}
+
+// thatSet gives the simple rules that set a property.
+func (d *document) thatSet(property string) (out []setBy) {
+	want := regexp.MustCompile(`(?i)(?:^|[;\s])` + regexp.QuoteMeta(property) + `\s*:\s*([^;!}]+)`)
 	for _, s := range d.sheets {
-		for _, m := range displayRule.FindAllStringSubmatch(cssComment.ReplaceAllString(s, " "), 5000) {
-			if v := want.FindStringSubmatch(m[2]); v != nil {
-				for _, selector := range strings.Split(m[1], ",") {
-					out = append(out, []string{strings.TrimSpace(selector), strings.TrimSpace(v[1])})
+		for _, m := range d.b.docs.simpleRules(s) {
+			v := want.FindStringSubmatch(m[2])
+			if v == nil {
+				continue
+			}
+			for _, text := range selector.Parts(m[1]) {
+				x := setBy{selector: strings.TrimSpace(text), value: strings.TrimSpace(v[1])}
+				if list, whole := selector.Parse(x.selector); whole && len(list) > 0 {
+					for _, one := range list {
+						x.keys = append(x.keys, one.Key)
+					}
 				}
+				out = append(out, x)
 			}
 		}
 	}
 	return out
+}
+
+// maxSimple bounds the rules of a sheet that are looked at for computed styles.
+const maxSimple = 5000
+
+// simpleRules gives the rules of a style sheet without those around them: each with its selectors and its declarations.
+func (c *readCache) simpleRules(sheet string) [][]string {
+	rules, _ := cachedIn(c, c.simple, sha256.Sum256([]byte(sheet)), func() ([][]string, error) {
+		return displayRule.FindAllStringSubmatch(cssComment.ReplaceAllString(sheet, " "), maxSimple), nil
+	})
+	return rules
 }
 
 var cssComment = regexp.MustCompile(`(?s)/\*.*?\*/`)

@@ -44,3 +44,20 @@ func TestSheetsForSomeMedia(t *testing.T) {
 		}
 	}
 }
+
+// TestComputedStyles asks for what rules of all kinds of selectors set, before and after an element changes, and after a sheet comes.
+func TestComputedStyles(t *testing.T) {
+	const page = `<!doctype html><title>x</title><style>
+		p { color: red } .b { color: blue } #i { color: indigo } [title=t] { color: teal } p:not(.b):is(.x, .y) { color: gold } div > * { color: green } P.Upper { color: plum } * { opacity: 0.5 }
+		@media (min-width: 1px) { .m { color: magenta } } .late { color: black }</style>
+		<p>1<p class="a b">2<p id=i>3<p title=t>4<p class=y>5<div><em>6</em></div><p class=Upper>7<i class="q m">8</i>
+		<script>const all = () => [...document.querySelectorAll("p, em, i")].map((e) => getComputedStyle(e).color).join(" ");
+		let said = all() + " " + getComputedStyle(document.querySelector("em")).opacity; document.querySelector("p").className = "late"; said += " | " + getComputedStyle(document.querySelector("p")).color;
+		document.head.insertAdjacentHTML("beforeend", "<style>.late { color: white }</style>"); said += " " + getComputedStyle(document.querySelector("p")).color; document.title = said</script>`
+	b := New(serve(t, map[string]string{"index.html": page}, site.Rules{}), nil, Limits{})
+	t.Cleanup(b.Close)
+	b.RunScripts(true)
+	l, err := b.NewTab().Open("/")
+	require.NoError(t, err)
+	assert.Equal(t, "red blue indigo teal gold green plum magenta 0.5 | black white", l.Title)
+}

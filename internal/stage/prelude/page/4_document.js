@@ -92,7 +92,7 @@ const inlineOf = (e, name) => { const m = (e.getAttribute("style") || "").match(
 function styleOf(e, name) {
   const own = inlineOf(e, name);
   if (own) return own;
-  const rule = $.ruleFor(name);
+  const rule = $.ruleFor(name, e.localName, e.getAttribute("id") || "", e.getAttribute("class") || "");
   for (let i = rule.length - 1; i >= 0; i--) {
     try { if (e.matches(rule[i][0])) return rule[i][1]; } catch { /* a selector that is not known here */ }
   }
