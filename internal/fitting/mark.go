@@ -2,6 +2,7 @@ package fitting
 
 import (
 	"bytes"
+	"math"
 	"regexp"
 	"slices"
 	"strings"
@@ -90,6 +91,22 @@ func (i *inferrer) looksLikeMark(f site.File) bool {
 	return float64(max(w, h)) <= wideMark*float64(min(w, h))
 }
 
+// across is how many pixels a picture has on its shorter side; an SVG has as many as are wanted.
+func (i *inferrer) across(f site.File) int {
+	data, err := i.inv.Site.Read(f.Path)
+	if err != nil {
+		return 0
+	}
+	if icon.LooksLikeSVG(data) {
+		return math.MaxInt
+	}
+	w, h, _, err := icon.Size(data)
+	if err != nil {
+		return 0
+	}
+	return min(w, h)
+}
+
 // drawsAnything says whether an SVG has something that is drawn, and not only definitions. Of what is no SVG after all, loading says what is wrong.
 func drawsAnything(source []byte) bool {
 	z := html.NewTokenizer(bytes.NewReader(source))
@@ -137,6 +154,7 @@ func (i *inferrer) pickMaster(a *app) {
 		if err != nil {
 			return false
 		}
+		best, at := site.File{}, 0
 		for _, t := range head.Tags {
 			if t.Kind != kind {
 				continue
@@ -149,10 +167,15 @@ func (i *inferrer) pickMaster(a *app) {
 			if f == nil || i.ours(f.Path) || strings.HasSuffix(strings.ToLower(f.Path), ".svg") != wantSVG || strings.HasSuffix(strings.ToLower(f.Path), ".ico") || !i.looksLikeMark(*f) {
 				continue
 			}
-			a.master = i.take("master", f.Path, "the "+kind+" link in "+i.at(t.Offset))
-			return true
+			if best.Path == "" || i.across(*f) > i.across(best) {
+				best, at = *f, t.Offset
+			}
 		}
-		return false
+		if best.Path == "" {
+			return false
+		}
+		a.master = i.take("master", best.Path, "the "+kind+" link in "+i.at(at))
+		return true
 	}
 	if linked("icon", true) {
 		return
@@ -163,7 +186,11 @@ func (i *inferrer) pickMaster(a *app) {
 		}
 		var best site.File
 		for _, f := range i.inv.Site.Files {
-			if re.MatchString(f.Path) && !i.ours(f.Path) && f.Size > 0 && f.Size < 1<<20 && (best.Path == "" || strings.Count(f.Path, "/") < strings.Count(best.Path, "/")) && i.looksLikeMark(f) {
+			if !re.MatchString(f.Path) || i.ours(f.Path) || f.Size == 0 || f.Size >= 1<<20 {
+				continue
+			}
+			deeper := strings.Count(f.Path, "/") - strings.Count(best.Path, "/")
+			if (best.Path == "" || deeper < 0 || deeper == 0 && i.across(f) > i.across(best)) && i.looksLikeMark(f) {
 				best = f
 			}
 		}

@@ -33,6 +33,9 @@ func TestMarks(t *testing.T) {
 		"the manifest's before a logo": {icons, `<link rel=manifest href=m.json>`, "a/256.png"},
 		"a touch icon before a logo":   {map[string]string{"t.png": raster(180, 180), "img/brand-photo.svg": drawn}, `<link rel=apple-touch-icon href=t.png>`, "t.png"},
 		"a mark before a touch icon":   {map[string]string{"t.png": raster(180, 180), "mark.svg": drawn}, `<link rel=apple-touch-icon href=t.png>`, "mark.svg"},
+		"the largest of one kind":      {map[string]string{"favicon-16x16.png": raster(16, 16), "favicon-32x32.png": raster(32, 32), "favicon-24x24.png": raster(24, 24)}, "", "favicon-32x32.png"},
+		"the largest that is linked":   {map[string]string{"a.png": raster(16, 16), "b.png": raster(96, 96)}, `<link rel=icon href=a.png sizes=16x16><link rel=icon href=b.png sizes=96x96>`, "b.png"},
+		"a drawing before pixels":      {map[string]string{"logo.png": raster(512, 512), "logo.svg": drawn}, "", "logo.svg"},
 		"a line of writing":            {map[string]string{"logo.png": raster(400, 100)}, "", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
