@@ -146,3 +146,26 @@ func TestCopyWithRecordApart(t *testing.T) {
 	require.NoError(t, r.Apply(context.Background(), nil))
 	assert.Equal(t, before, tree(t, out))
 }
+
+// TestRecordApartThatCannotBeRead stays as it is: nothing is written, and nothing of it is thrown away.
+func TestRecordApartThatCannotBeRead(t *testing.T) {
+	dir, cfg := apartly(t)
+	fitApart(t, dir, cfg)
+	p, err := Make(context.Background(), openApart(t, dir, cfg), cfg, Options{})
+	require.NoError(t, err)
+	originals := filepath.Join(cfg.RecordFolder(), "originals")
+	list, err := os.ReadDir(originals)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	held := filepath.Join(originals, list[0].Name())
+	require.NoError(t, os.Rename(held, held+".away"))
+	require.NoError(t, os.Mkdir(held, 0o755)) // which is no file
+	fitted, kept := tree(t, dir), tree(t, cfg.RecordFolder())
+	assert.ErrorContains(t, p.Apply(context.Background(), nil), "nothing was written")
+	assert.Equal(t, kept, tree(t, cfg.RecordFolder()))
+	for name := range tree(t, dir) {
+		if _, was := fitted[name]; !was {
+			assert.Contains(t, name, site.OwnDir)
+		}
+	}
+}

@@ -242,9 +242,12 @@ func (p *Plan) locked(work func() error) (err error) {
 	if was, err := regular.ReadIn(root, filepath.FromSlash(ignoreFile), regular.Small); err != nil || string(was) != ignored {
 		_ = root.WriteFile(filepath.FromSlash(ignoreFile), []byte(ignored), 0o644) // without it nothing is lost
 	}
+	brought := false
 	defer func() {
-		if e := takeApart(p.Site); e != nil {
-			err = errors.Join(err, fmt.Errorf("the record stays in %s: %w", filepath.Join(p.Site.Dir, site.OwnDir), e))
+		if brought { // else what lies apart is all that there is
+			if e := takeApart(p.Site); e != nil {
+				err = errors.Join(err, fmt.Errorf("the record stays in %s: %w", filepath.Join(p.Site.Dir, site.OwnDir), e))
+			}
 		}
 		clean(root)
 		_ = root.Remove(filepath.FromSlash(lockFile))
@@ -261,6 +264,7 @@ func (p *Plan) locked(work func() error) (err error) {
 	if err := bringIn(p.Site); err != nil {
 		return fmt.Errorf("nothing was written: %w", err)
 	}
+	brought = true
 	return work()
 }
 
