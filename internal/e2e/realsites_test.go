@@ -4,11 +4,13 @@ import (
 	"bytes"
 	"fmt"
 	"io/fs"
+	"maps"
 	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -283,6 +285,9 @@ func TestOddPagesInChromium(t *testing.T) {
 		}
 		files[name] = p.Data
 		names[name] = p.Name
+	}
+	for _, name := range slices.Sorted(maps.Keys(names)) { // what nothing names may be a part of a page
+		files["index.html"] += "<a href=" + name + ">" + name + "</a>"
 	}
 	write(t, filepath.Join(dir, "odd"), files)
 	fine(t, dir, "fit", "odd", "--quiet")

@@ -23,12 +23,16 @@ func TestShard(t *testing.T) {
 		write(t, dir, map[string]string{fmt.Sprintf("demo-site/more/%d/index.html", i): fmt.Sprintf("<!doctype html><html lang=en><head><title>%d</title></head><body><img src=/gone%d.png><p>Page %d<script>if (%d %% 7 == 0) missing()</script></body></html>", i, i%3, i, i)})
 	}
 	fine(t, dir, "fit", "demo-site", "--quiet")
-	for _, scripts := range []string{"read", "run"} {
+	kinds := []string{"read"}
+	if os.Getenv("TACHYFORM_ALL") != "" {
+		kinds = append(kinds, "run")
+	}
+	for _, scripts := range kinds {
 		whole, _, _ := run(t, dir, "audit", "demo-site", "--scripts", scripts, "--format", "json", "--fail-on", "never")
 		args := []string{"audit", "demo-site", "--scripts", scripts, "--format", "json", "--fail-on", "never", "--merge"}
-		for i := 1; i <= 3; i++ {
+		for i := 1; i <= 2; i++ {
 			name := fmt.Sprintf("%s-%d.json", scripts, i)
-			_, said, code := run(t, dir, "audit", "demo-site", "--scripts", scripts, "--shard", fmt.Sprintf("%d/3", i), "--output", name)
+			_, said, code := run(t, dir, "audit", "demo-site", "--scripts", scripts, "--shard", fmt.Sprintf("%d/2", i), "--output", name)
 			require.Equal(t, 0, code, said)
 			assert.Contains(t, said, "nothing is judged yet")
 			args = append(args, name)
@@ -49,11 +53,12 @@ func TestShard(t *testing.T) {
 	}
 	parts, err := filepath.Glob(filepath.Join(dir, "read-*.json"))
 	require.NoError(t, err)
-	require.Len(t, parts, 3)
+	require.Len(t, parts, 2)
+	write(t, dir, map[string]string{"again.json": string(must(os.ReadFile(parts[0])))})
 	for says, args := range map[string]string{
-		"of 3 parts 2/3 is missing":           "--merge read-1.json,read-3.json",
-		"made with different options":         "--merge read-1.json,read-2.json,run-3.json",
-		"made with other options than these":  "--scripts run --merge read-1.json,read-2.json,read-3.json",
+		"of 2 parts 2/2 is missing":           "--merge read-1.json",
+		"are both part 1 of 2":                "--merge read-1.json,again.json",
+		"made with other options than these":  "--scripts run --merge read-1.json,read-2.json",
 		"is no part: I/N is the I-th of N":    "--shard 4/3",
 		"it is no tachyform.rehearsal/1":      "--merge demo-site/manifest.webmanifest",
 		"--format text is for the audit that": "--shard 1/3 --format text",
@@ -63,7 +68,7 @@ func TestShard(t *testing.T) {
 		assert.Contains(t, errs, says, args)
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "demo-site", "new.txt"), nil, 0o600))
-	_, errs, code := run(t, dir, "audit", "demo-site", "--merge", "read-1.json", "read-2.json", "read-3.json")
+	_, errs, code := run(t, dir, "audit", "demo-site", "--merge", "read-1.json", "read-2.json")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "they are of another site")
 	assert.Contains(t, fine(t, dir, "rehearse", "demo-site", "--shard", "2/3"), "pages, part 2 of 3")

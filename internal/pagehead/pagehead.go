@@ -181,6 +181,8 @@ var (
 	codeInHead   = regexp.MustCompile(`(?is)<(script|style)\b.*?</(?:script|style)`)
 	remarked     = regexp.MustCompile(`(?s)<!--[^#].*?-->`)
 	templateMark = regexp.MustCompile(`<\?php\b|<\?=|<%|\{%|<!--#[a-z]+|\{\{[>#^/{]|\{\{`)
+	hiddenInHead = regexp.MustCompile(`(?is)<(script|style|noscript|template|title)\b.*?</(?:script|style|noscript|template|title)`)
+	anyTag       = regexp.MustCompile(`<([a-zA-Z][^\s/>]*)`)
 	drawsItself  = regexp.MustCompile(`(?i)\s(?:data-|x-)?ng-app\b`)
 )
 
@@ -193,16 +195,13 @@ func templateIn(text []byte) (mark string, line int) {
 	}
 	if end := headEnd.FindIndex(head); end != nil {
 		head = head[:end[0]]
-	} else if len(head) > 1024 {
-		head = head[:1024]
+	} else {
+		head = head[:min(len(head), headWithoutEnd(head), 1024)]
 	}
 	if !templateMark.Match(head) {
 		return "", 0
 	}
-	blank := func(m []byte) []byte {
-		return bytes.Map(func(r rune) rune { return map[bool]rune{true: r, false: ' '}[r == '\n'] }, m)
-	}
-	head = remarked.ReplaceAllFunc(codeInHead.ReplaceAllFunc(head, blank), blank)
+	head = remarked.ReplaceAllFunc(codeInHead.ReplaceAllFunc(head, spaces), spaces)
 	for _, at := range templateMark.FindAllIndex(head, -1) {
 		mark = string(head[at[0]:at[1]])
 		if strings.HasPrefix(mark, "{{") && drawsItself.Match(text) {
@@ -211,6 +210,31 @@ func templateIn(text []byte) (mark string, line int) {
 		return mark, bytes.Count(head[:at[0]], []byte("\n")) + 1
 	}
 	return "", 0
+}
+
+// spaces gives as many spaces as there are bytes, with their lines.
+func spaces(m []byte) []byte {
+	out := bytes.Repeat([]byte{' '}, len(m))
+	for i, c := range m {
+		if c == '\n' {
+			out[i] = c
+		}
+	}
+	return out
+}
+
+// inHeads are the elements that stand in heads (HTML Standard, "metadata content"), and those around them.
+var inHeads = map[string]bool{"html": true, "head": true, "title": true, "meta": true, "link": true, "base": true, "script": true, "style": true, "noscript": true, "template": true, "basefont": true, "bgsound": true, "noframes": true}
+
+// headWithoutEnd finds where a head ends that nothing closes: at the first element that stands in no head.
+func headWithoutEnd(text []byte) int {
+	bare := hiddenInHead.ReplaceAllFunc(remarked.ReplaceAllFunc(text, spaces), spaces)
+	for _, at := range anyTag.FindAllSubmatchIndex(bare, -1) {
+		if !inHeads[strings.ToLower(string(bare[at[2]:at[3]]))] {
+			return at[0]
+		}
+	}
+	return len(text)
 }
 
 // maskEscapes replaces bytes that an ISO-2022-JP page shifts out of ASCII, where "<" is half of a letter.

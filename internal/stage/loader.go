@@ -29,6 +29,7 @@ type loader struct {
 	page    *document     // the page that runs, nil when its scripts do not
 	static  bool          // no script has anything to do with what it shows
 	source  func() string // the document as text
+	run     func()        // runs a page after all of which what came of it before was taken; nil when there is none, or it came
 
 	sheets    []*readSheet
 	styleRefs []styleRef // that are not asked for yet

@@ -161,12 +161,18 @@ func (t *Tab) visit(abs string, o visitOptions) {
 
 // come waits until the page is there, and says whether it came.
 func (t *Tab) come() bool {
-	for t.b.loop.runUntil(t.loaded, giveUp) {
-		if !t.loader.late() {
-			return true
+	for {
+		switch {
+		case t.b.loop.runUntil(t.loaded, giveUp):
+			if !t.loader.late() {
+				return true
+			}
+		case t.loader != nil && t.loader.run != nil:
+			t.loader.run()
+		default:
+			return false
 		}
 	}
-	return false
 }
 
 func (t *Tab) loaded() bool {

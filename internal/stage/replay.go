@@ -91,11 +91,19 @@ func (d *document) remember() {
 // replay does what a page did that was run before, and runs it after all when an answer differs.
 func (l *loader) replay(r *ran, instead func()) {
 	left := len(r.asked) + 1
-	differs := false
+	differs, ran := false, false
+	l.run = func() { // an answer does not come: what the page shows without it was not seen before
+		l.run, ran = nil, true
+		l.pending--
+		l.load.Missing, l.load.Requests, l.load.Needs = nil, nil, 0
+		clear(l.waiting)
+		instead()
+	}
 	finish := func() {
 		if left--; left > 0 || l.over {
 			return
 		}
+		l.run = nil
 		l.pending--
 		if differs {
 			l.load.Missing, l.load.Requests, l.load.Needs = nil, nil, 0
@@ -109,6 +117,9 @@ func (l *loader) replay(r *ran, instead func()) {
 		req := a.req
 		key := l.expect(&req, a.use)
 		l.b.clientFetch(l.tab, &req, l.inTurn(func(got reply) {
+			if ran {
+				return
+			}
 			delete(l.waiting, key)
 			if answered(got) != a.answer {
 				differs = true
