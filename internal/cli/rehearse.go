@@ -120,7 +120,7 @@ fails makes the exit status 1. The steps of stories:
 	f.StringArrayVar(&o.Visits, "visit", nil, "`URL` opened online before the network changes; repeatable (default: the start page, twice)")
 	f.StringArrayVar(&o.Pages, "page", nil, "`URL` to open afterwards; repeatable (default: every page)")
 	f.IntVar(&o.Sample, "sample", 0, "open `N` pages, spread over folders and templates, the same ones every time (default: all)")
-	f.StringVar(&shard, "shard", "", "open the `I/N`-th part of the pages and tell no stories, so that N machines share the work (see audit --merge)")
+	f.StringVar(&shard, "shard", "", "open the `I/N`-th part of the pages and tell no stories, so that N machines share the work; for a gate of all parts: audit --shard")
 	f.StringArrayVar(&o.Fetches, "fetch", nil, "`URL` that a script of the first page fetches afterwards; repeatable")
 	f.StringSliceVar(&networks, "network", []string{"offline"}, "network `states`: online, offline, slow, failing, portal")
 	f.BoolVar(&o.Stores, "stores", false, "list what is stored after the visits: every answer with its type, size, age, and who put it there")
